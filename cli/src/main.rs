@@ -1,0 +1,2 @@
+//! Gerust.
+fn main(){}

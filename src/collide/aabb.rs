@@ -1,0 +1,272 @@
+//! Axis-aligned boxes.
+
+use glam::{Affine3A, Vec3, Vec3A};
+
+/// A box along the axes, from `min` to `max`, in metres.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let floor = Aabb::from_center(Vec3::new(0.0, -0.5, 0.0), Vec3::new(10.0, 0.5, 10.0));
+/// let pallet = Aabb::from_corner(Vec3::ZERO, Vec3::ONE);
+/// assert!(pallet.touches(&floor), "it stands on it");
+/// assert!(!pallet.overlaps(&floor), "it does not stick in it");
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug, Default)]
+pub struct Aabb {
+    /// The corner with the least coordinates.
+    pub min: Vec3,
+    /// The corner with the greatest coordinates.
+    pub max: Vec3,
+}
+
+impl Aabb {
+    /// The box between two opposite corners, in whichever order.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let made = Aabb::from_corners(Vec3::new(1.0, 0.0, 4.0), Vec3::new(0.0, 2.0, 3.0));
+    /// assert_eq!((made.min, made.max), (Vec3::new(0.0, 0.0, 3.0), Vec3::new(1.0, 2.0, 4.0)));
+    /// ```
+    #[must_use]
+    pub fn from_corners(a: Vec3, b: Vec3) -> Self {
+        Self {
+            min: a.min(b),
+            max: a.max(b),
+        }
+    }
+
+    /// The box from a corner along a size. A negative size reaches to the other side of the corner.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let made = Aabb::from_corner(Vec3::ONE, Vec3::new(-1.0, 2.0, 0.0));
+    /// assert_eq!((made.min, made.max), (Vec3::new(0.0, 1.0, 1.0), Vec3::new(1.0, 3.0, 1.0)));
+    /// ```
+    #[must_use]
+    pub fn from_corner(corner: Vec3, size: Vec3) -> Self {
+        Self::from_corners(corner, corner + size)
+    }
+
+    /// The box around a center. Negative half extents count as positive.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let made = Aabb::from_center(Vec3::ZERO, Vec3::new(-1.0, 2.0, 3.0));
+    /// assert_eq!(made.max, Vec3::new(1.0, 2.0, 3.0));
+    /// ```
+    #[must_use]
+    pub fn from_center(center: Vec3, half_extents: Vec3) -> Self {
+        let half_extents = half_extents.abs();
+        Self {
+            min: center - half_extents,
+            max: center + half_extents,
+        }
+    }
+
+    /// The middle.
+    #[must_use]
+    pub fn center(&self) -> Vec3 {
+        (self.min + self.max) * 0.5
+    }
+
+    /// Half the size along each axis.
+    #[must_use]
+    pub fn half_extents(&self) -> Vec3 {
+        (self.max - self.min) * 0.5
+    }
+
+    /// The size along each axis.
+    #[must_use]
+    pub fn size(&self) -> Vec3 {
+        self.max - self.min
+    }
+
+    /// Whether all six numbers are finite and no side is negative.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// assert!(Aabb::default().is_valid());
+    /// assert!(!Aabb { min: Vec3::ONE, max: Vec3::ZERO }.is_valid());
+    /// assert!(!Aabb { min: Vec3::NAN, max: Vec3::ZERO }.is_valid());
+    /// ```
+    #[must_use]
+    pub fn is_valid(&self) -> bool {
+        self.min.is_finite() && self.max.is_finite() && self.min.cmple(self.max).all()
+    }
+
+    /// Whether the insides of two boxes share a point. Faces that only touch do not count.
+    ///
+    /// True exactly if along every axis each box begins before the other ends, so it does not matter whether a corner of
+    /// one lies in the other.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// // A cross: no corner of either beam lies in the other.
+    /// let long = Aabb::from_center(Vec3::ZERO, Vec3::new(9.0, 1.0, 1.0));
+    /// let tall = Aabb::from_center(Vec3::ZERO, Vec3::new(1.0, 9.0, 1.0));
+    /// assert!(long.overlaps(&tall));
+    /// ```
+    #[inline]
+    #[must_use]
+    pub fn overlaps(&self, other: &Self) -> bool {
+        self.min.cmplt(other.max).all() && other.min.cmplt(self.max).all()
+    }
+
+    /// Whether two boxes share a point. Faces, edges and corners that only touch do count.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let left = Aabb::from_corner(Vec3::ZERO, Vec3::ONE);
+    /// let right = Aabb::from_corner(Vec3::X, Vec3::ONE);
+    /// assert!(left.touches(&right) && !left.overlaps(&right));
+    /// ```
+    #[inline]
+    #[must_use]
+    pub fn touches(&self, other: &Self) -> bool {
+        self.min.cmple(other.max).all() && other.min.cmple(self.max).all()
+    }
+
+    /// How far two boxes reach into each other along each axis; negative is a gap.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let left = Aabb::from_corner(Vec3::ZERO, Vec3::ONE);
+    /// let right = Aabb::from_corner(Vec3::new(0.75, 2.0, 0.0), Vec3::ONE);
+    /// assert_eq!(left.depth(&right), Vec3::new(0.25, -1.0, 1.0));
+    /// ```
+    #[must_use]
+    pub fn depth(&self, other: &Self) -> Vec3 {
+        (self.max - other.min).min(other.max - self.min)
+    }
+
+    /// The box moved as a whole.
+    #[must_use]
+    pub fn moved(&self, by: Vec3) -> Self {
+        Self {
+            min: self.min + by,
+            max: self.max + by,
+        }
+    }
+
+    /// The box with every face moved outwards.
+    #[must_use]
+    pub fn grown(&self, by: f32) -> Self {
+        Self {
+            min: self.min - by,
+            max: self.max + by,
+        }
+    }
+
+    /// The smallest box that holds both.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let unit = Aabb::from_corner(Vec3::ZERO, Vec3::ONE);
+    /// let swept = unit.merged(&unit.moved(Vec3::X * 3.0));
+    /// assert_eq!(swept.max, Vec3::new(4.0, 1.0, 1.0));
+    /// assert_eq!(unit.grown(1.0).min, Vec3::NEG_ONE);
+    /// ```
+    #[must_use]
+    pub fn merged(&self, other: &Self) -> Self {
+        Self {
+            min: self.min.min(other.min),
+            max: self.max.max(other.max),
+        }
+    }
+
+    /// The smallest box along the world's axes that encloses this box under an affine map.
+    ///
+    /// By the method of J. Arvo, "Transforming axis-aligned bounding boxes", Graphics Gems, 1990: the half extents go
+    /// through the matrix of absolute values.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use std::f32::consts::FRAC_PI_2;
+    ///
+    /// let beam = Aabb::from_center(Vec3::ZERO, Vec3::new(3.0, 1.0, 1.0));
+    /// let turned = Transform::at(5.0, 0.0, 0.0).rotated(Quat::from_rotation_z(FRAC_PI_2));
+    /// let enclosing = beam.enclosed(&turned.affine());
+    /// assert!(enclosing.max.abs_diff_eq(Vec3::new(6.0, 3.0, 1.0), 1e-5));
+    /// ```
+    #[must_use]
+    pub fn enclosed(&self, map: &Affine3A) -> Self {
+        PlacedBox::new(self, map).at(map.translation.into())
+    }
+}
+
+/// A box under a rotation and scale, which can be put at any place. Motion tries places and the contact search uses the
+/// last one: both must come to the very same numbers, so both go through [`PlacedBox::at`].
+#[derive(Clone, Copy, Debug)]
+pub(super) struct PlacedBox {
+    offset: Vec3,
+    half_extents: Vec3,
+}
+
+impl PlacedBox {
+    pub(super) fn new(own: &Aabb, map: &Affine3A) -> Self {
+        let matrix = map.matrix3;
+        let half = Vec3A::from(own.half_extents());
+        Self {
+            offset: (matrix * Vec3A::from(own.center())).into(),
+            half_extents: (matrix.x_axis.abs() * half.x
+                + matrix.y_axis.abs() * half.y
+                + matrix.z_axis.abs() * half.z)
+                .into(),
+        }
+    }
+
+    pub(super) fn at(&self, place: Vec3) -> Aabb {
+        let center = place + self.offset;
+        Aabb {
+            min: center - self.half_extents,
+            max: center + self.half_extents,
+        }
+    }
+
+    /// About where the origin must be for the box to begin or end at a coordinate of an axis.
+    pub(super) fn place_for(&self, axis: usize, face: Face, coordinate: f32) -> f32 {
+        match face {
+            Face::Min => coordinate + self.half_extents[axis] - self.offset[axis],
+            Face::Max => coordinate - self.half_extents[axis] - self.offset[axis],
+        }
+    }
+}
+
+/// One of the two faces of a box along an axis.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Face {
+    Min,
+    Max,
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,102 @@
+//! Layers: who meets whom.
+
+use crate::error::{Error, Kind};
+
+/// How many layers a world has at most.
+const MOST_LAYERS: usize = 32;
+
+/// A layer of a world; [`Layers`] hands them out. The default is the layer that meets every other.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Default)]
+pub struct Layer(u8);
+
+/// The named layers and which of them meet: a global of every runtime.
+///
+/// Meeting is mutual. A new layer meets `default` and nothing else, not even itself, until [`Layers::meet`] says so.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut layers = Layers::default();
+/// let truck = layers.add("truck")?;
+/// let gate = layers.add("gate")?;
+/// layers.meet(truck, gate);
+/// assert!(layers.do_meet(gate, truck));
+/// assert!(!layers.do_meet(truck, truck));
+/// assert!(layers.do_meet(truck, Layer::default()));
+/// assert_eq!(layers.find("gate"), Some(gate));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Layers {
+    names: Vec<String>,
+    /// By layer: a bit for each layer that it meets.
+    meets: Vec<u32>,
+}
+
+impl Default for Layers {
+    fn default() -> Self {
+        Self {
+            names: vec![String::from("default")],
+            meets: vec![1],
+        }
+    }
+}
+
+impl Layers {
+    /// Adds a layer, or finds the one that has this name already.
+    ///
+    /// # Errors
+    ///
+    /// If there are 32 layers already.
+    pub fn add(&mut self, name: &str) -> Result<Layer, Error> {
+        if let Some(layer) = self.find(name) {
+            return Ok(layer);
+        }
+        if self.names.len() == MOST_LAYERS {
+            return Err(Error::from(Kind::TooManyLayers {
+                name: name.to_owned(),
+                most: MOST_LAYERS,
+            }));
+        }
+        let layer = Layer(self.names.len() as u8);
+        self.names.push(name.to_owned());
+        self.meets.push(0);
+        self.meet(layer, Layer::default());
+        Ok(layer)
+    }
+
+    /// The layer of a name.
+    #[must_use]
+    pub fn find(&self, name: &str) -> Option<Layer> {
+        let position = self.names.iter().position(|known| known == name)?;
+        Some(Layer(position as u8))
+    }
+
+    /// The name of a layer.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// assert_eq!(Layers::default().name(Layer::default()), "default");
+    /// ```
+    #[must_use]
+    pub fn name(&self, layer: Layer) -> &str {
+        &self.names[usize::from(layer.0)]
+    }
+
+    /// Lets two layers, or one with itself, meet.
+    pub fn meet(&mut self, a: Layer, b: Layer) {
+        self.meets[usize::from(a.0)] |= 1 << b.0;
+        self.meets[usize::from(b.0)] |= 1 << a.0;
+    }
+
+    /// Whether two layers meet.
+    #[must_use]
+    pub fn do_meet(&self, a: Layer, b: Layer) -> bool {
+        self.meets[usize::from(a.0)] & (1 << b.0) != 0
+    }
+}

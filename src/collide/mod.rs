@@ -1,0 +1,47 @@
+//! Boxes, what touches what, and bodies that stop at what is solid.
+//!
+//! Faces that only touch do not *overlap*, but they do *touch*: see [`Aabb::overlaps`] and [`Aabb::touches`]. A body that
+//! rests on the ground touches it without overlapping it.
+
+mod aabb;
+mod body;
+mod boxes;
+mod collider;
+mod contacts;
+mod layers;
+mod motion;
+
+pub use aabb::Aabb;
+pub use body::{Body, Gravity, Motion};
+pub use collider::{Collider, WorldBox};
+pub use contacts::{Contact, ContactState, Contacts};
+pub use layers::{Layer, Layers};
+
+use crate::schedule::{Phase, System};
+use crate::space::placement_systems;
+use crate::store::World;
+
+/// Makes colliders known to a world.
+pub(crate) fn install(world: &mut World) {
+    world.add_companion::<Collider, WorldBox>();
+    world.set_global(Gravity::default());
+    world.set_global(Layers::default());
+    world.set_global(Contacts::default());
+    world.set_global(boxes::BoxList::default());
+}
+
+/// The systems that move bodies and find contacts, in the order in which they run.
+///
+/// Placement is resolved before bodies move as well as after: what was spawned, linked or teleported since the last
+/// frame is solid where it is now, not where it was.
+pub(crate) fn systems() -> Vec<System> {
+    let mut systems = placement_systems(
+        Phase::Move,
+        ["move: place without links", "move: place linked"],
+    );
+    systems.push(boxes::system(Phase::Move, "move: boxes"));
+    systems.push(motion::system());
+    systems.push(boxes::system(Phase::Touch, "touch: boxes"));
+    systems.push(contacts::system());
+    systems
+}

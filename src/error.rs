@@ -1,0 +1,165 @@
+//! The error that every floor but the scene files returns.
+
+use crate::store::Entity;
+use std::fmt;
+
+/// What went wrong in a call to the runtime.
+///
+/// The message is one sentence of what is wrong, with the names and numbers involved, and one of how to mend it.
+/// The accessors tell a program what a person reads in the message.
+///
+/// # Example
+///
+/// ```
+/// use gerust::World;
+///
+/// let mut world = World::new();
+/// let barrel = world.spawn(("barrel",));
+/// world.despawn(barrel)?;
+///
+/// let error = world.despawn(barrel).unwrap_err();
+/// assert!(error.is_stale_entity());
+/// assert_eq!(error.entity(), Some(barrel));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+pub struct Error(Box<Kind>);
+
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Kind {
+    #[error(
+        "entity {entity} cannot be {verb}: it is no longer alive; keep ids no longer than their entities, or ask `contains` first"
+    )]
+    StaleEntity { entity: Entity, verb: &'static str },
+    #[error(
+        "entity {label} has no `{component}` to {verb}; attach one first, or ask `has` before"
+    )]
+    MissingComponent {
+        entity: Entity,
+        label: String,
+        component: &'static str,
+        verb: &'static str,
+    },
+    #[error(
+        "`{component}` of entity {label} cannot be {verb}: the hierarchy keeps it; use `link` and `unlink`"
+    )]
+    KeptComponent {
+        entity: Entity,
+        label: String,
+        component: &'static str,
+        verb: &'static str,
+    },
+    #[error(
+        "the world has no global `{global}`; put one in with `set_global` before it is asked for"
+    )]
+    MissingGlobal { global: &'static str },
+    #[error(
+        "entity `{child}` cannot be linked under `{parent}`: that would make a cycle {cycle}; {mend}"
+    )]
+    LinkCycle {
+        entity: Entity,
+        child: String,
+        parent: String,
+        cycle: String,
+        mend: String,
+    },
+    #[error(
+        "system `{system}` claims `{resource}` twice, once to write it; merge the two claims, or move one into a system of its own"
+    )]
+    ClaimClash {
+        system: String,
+        resource: &'static str,
+    },
+    #[error("there is already a system named `{system}`; give one of the two another name")]
+    DuplicateSystem { system: String },
+    #[error("there is no system named `{system}`; the names are {known}")]
+    UnknownSystem { system: String, known: String },
+    #[error("system `{system}` cannot run: {source}")]
+    ClaimFailed { system: String, source: Error },
+    #[error(
+        "system `{system}` panicked in phase {phase} of frame {frame}: {message}; the edits of that phase were thrown away"
+    )]
+    SystemPanicked {
+        system: String,
+        phase: &'static str,
+        frame: u64,
+        message: String,
+    },
+    #[error("layer `{name}` cannot be added: there are {most} layers already; let some colliders share a layer")]
+    TooManyLayers { name: String, most: usize },
+    #[error("{what} must be {want}, but it is {found}; pass a finite number in that range")]
+    BadNumber {
+        what: &'static str,
+        want: &'static str,
+        found: f64,
+    },
+}
+
+impl Error {
+    /// Whether an entity was named that is no longer alive.
+    #[must_use]
+    pub fn is_stale_entity(&self) -> bool {
+        matches!(*self.0, Kind::StaleEntity { .. })
+    }
+
+    /// Whether a link was refused because it would have made a cycle.
+    #[must_use]
+    pub fn is_cycle(&self) -> bool {
+        matches!(*self.0, Kind::LinkCycle { .. })
+    }
+
+    /// Whether a system panicked.
+    #[must_use]
+    pub fn is_panic(&self) -> bool {
+        matches!(*self.0, Kind::SystemPanicked { .. })
+    }
+
+    /// The entity that the error is about, if it is about one.
+    #[must_use]
+    pub fn entity(&self) -> Option<Entity> {
+        match *self.0 {
+            Kind::StaleEntity { entity, .. }
+            | Kind::MissingComponent { entity, .. }
+            | Kind::KeptComponent { entity, .. }
+            | Kind::LinkCycle { entity, .. } => Some(entity),
+            _ => None,
+        }
+    }
+
+    /// The name of the system that the error is about, if it is about one.
+    #[must_use]
+    pub fn system(&self) -> Option<&str> {
+        match &*self.0 {
+            Kind::ClaimClash { system, .. }
+            | Kind::DuplicateSystem { system }
+            | Kind::UnknownSystem { system, .. }
+            | Kind::ClaimFailed { system, .. }
+            | Kind::SystemPanicked { system, .. } => Some(system),
+            _ => None,
+        }
+    }
+}
+
+impl From<Kind> for Error {
+    fn from(kind: Kind) -> Self {
+        Self(Box::new(kind))
+    }
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(&self.0, f)
+    }
+}
+
+// A program that ends with `fn main() -> Result<(), gerust::Error>` prints the debug form: it reads like the message.
+impl fmt::Debug for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(&self.0, f)
+    }
+}
+
+impl std::error::Error for Error {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        std::error::Error::source(&*self.0)
+    }
+}

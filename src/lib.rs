@@ -1,0 +1,76 @@
+//! Gerust is the runtime of a frame: it stores entities and components, propagates transform hierarchies, runs systems
+//! in an order that holds, resolves bounding-box collisions, and tells where the time went.
+//!
+//! # When not to use it
+//!
+//! It draws nothing, plays nothing and simulates no rotating or jointed bodies. A small game with a fixed set of kinds of
+//! things needs no such runtime: a `Vec` per kind and one function per frame do.
+//!
+//! # A first program
+//!
+//! ```
+//! use gerust::prelude::*;
+//!
+//! #[derive(Clone, Copy)]
+//! struct Current(Vec3);
+//! struct Moored;
+//!
+//! fn main() -> Result<(), gerust::Error> {
+//!     let mut runtime = Runtime::new();
+//!     let boat = runtime
+//!         .world_mut()
+//!         .spawn((Transform::at(0.0, 2.0, 0.0), Current(Vec3::X)));
+//!     runtime.add_system(
+//!         System::named("drift")
+//!             .phase(Phase::Simulate)
+//!             .takes::<(Rows<(&mut Transform, &Current), Lacking<Moored>>, Global<Clock>)>()
+//!             .runs(|(mut boats, clock)| {
+//!                 for (transform, current) in boats.iter_mut() {
+//!                     transform.translation += current.0 * clock.step_seconds();
+//!                 }
+//!             }),
+//!     )?;
+//!     runtime.run_frames(600)?;
+//!     let x = runtime.world().get::<Transform>(boat)?.translation.x;
+//!     assert!((x - 10.0).abs() < 1e-3);
+//!     Ok(())
+//! }
+//! ```
+//!
+//! # Floors
+//!
+//! Each module uses only those named before it.
+//!
+//! - [`profile`]: spans, frames, statistics.
+//! - [`store`]: entities, components, rows, globals, edits, events.
+//! - [`schedule`]: systems and phases.
+//! - [`space`]: transforms and hierarchies.
+//! - [`collide`]: boxes, contacts, bodies.
+//! - `scene` (feature `scene`): scene files with timed cues and expectations.
+//! - [`runtime`]: the frame loop and kits.
+//!
+//! # Features
+//!
+//! - `scene`: scene files, with `serde`, `toml` and `schemars`. Off by default.
+
+pub mod collide;
+mod error;
+pub mod prelude;
+pub mod profile;
+pub mod runtime;
+pub mod schedule;
+pub mod space;
+pub mod store;
+
+pub use collide::{
+    Aabb, Body, Collider, Contact, ContactState, Contacts, Gravity, Layer, Layers, Motion, WorldBox,
+};
+pub use error::Error;
+pub use profile::Profiler;
+pub use runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
+pub use schedule::{Clock, Phase, Schedule, System};
+pub use space::{Transform, WorldTransform};
+pub use store::{
+    Claim, Component, Components, Conditions, Edits, Entity, Global, GlobalMut, Having, Held,
+    Inbox, Items, Lacking, Name, Outbox, Rows, SharedItems, World,
+};

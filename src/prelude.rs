@@ -1,0 +1,22 @@
+//! What most programs need, in one `use`.
+//!
+//! # Example
+//!
+//! ```
+//! use gerust::prelude::*;
+//!
+//! let mut world = World::new();
+//! world.spawn((Transform::at(1.0, 2.0, 3.0),));
+//! assert_eq!(world.rows::<&Transform>().count(), 1);
+//! ```
+
+pub use crate::collide::{
+    Aabb, Body, Collider, Contact, ContactState, Contacts, Gravity, Layer, Layers, Motion, WorldBox,
+};
+pub use crate::runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
+pub use crate::schedule::{Clock, Phase, System};
+pub use crate::space::{Transform, WorldTransform};
+pub use crate::store::{
+    Component, Edits, Entity, Global, GlobalMut, Having, Inbox, Lacking, Name, Outbox, Rows, World,
+};
+pub use glam::{Quat, Vec3};

@@ -1,0 +1,106 @@
+use super::super::span::{Category, SpanName, open};
+use super::*;
+use proptest::prelude::*;
+
+fn of(sorted: Vec<u64>) -> Statistic {
+    Statistic {
+        category: Category::System,
+        name: String::from("sway"),
+        calls: sorted.len() as u64,
+        sorted,
+        worst_frame: 1,
+        budget: Duration::from_millis(10),
+    }
+}
+
+#[test]
+fn percentiles_are_measured_values() {
+    let statistic = of((1..=20).map(|ms| ms * 1_000_000).collect());
+    assert_eq!(statistic.median(), Duration::from_millis(10));
+    assert_eq!(statistic.percentile_95(), Duration::from_millis(19));
+    assert_eq!(statistic.worst(), Duration::from_millis(20));
+    assert!((statistic.share_of_budget() - 1.0).abs() < 1e-12);
+}
+
+#[test]
+fn one_frame_is_its_own_median() {
+    let statistic = of(vec![7]);
+    assert_eq!(statistic.median(), statistic.worst());
+}
+
+proptest! {
+    /// By the definition of the nearest rank: at least `percent` of the values lie at or below the percentile, and
+    /// fewer do for any smaller measured value.
+    #[test]
+    fn percentile_is_the_nearest_rank(mut values in proptest::collection::vec(0_u64..1000, 1..200), percent in 1_usize..=100) {
+        values.sort_unstable();
+        let found = of(values.clone()).percentile(percent).as_nanos() as u64;
+        let at_most = |limit: u64| values.iter().filter(|&&value| value <= limit).count();
+        prop_assert!(at_most(found) * 100 >= values.len() * percent);
+        for &smaller in values.iter().filter(|&&value| value < found) {
+            prop_assert!(at_most(smaller) * 100 < values.len() * percent);
+        }
+    }
+}
+
+#[test]
+fn calls_of_one_frame_are_added_up() {
+    let mut profiler = Profiler::default();
+    for number in 1..=3 {
+        profiler.begin_frame(number);
+        for _ in 0..number {
+            drop(open(Category::Block, SpanName::Text("lift")));
+        }
+        profiler.end_frame();
+    }
+    let statistics = collect(&profiler);
+    let lift = statistics.iter().find(|statistic| statistic.name() == "lift");
+    let lift = lift.expect("it was recorded");
+    assert_eq!(lift.calls(), 6);
+    assert_eq!(lift.sorted.len(), 3);
+    assert_eq!(statistics[0].name(), "frame");
+}
+
+#[test]
+fn spans_nest_by_depth_and_time() {
+    let mut profiler = Profiler::default();
+    profiler.begin_frame(1);
+    {
+        let _outer = open(Category::Block, SpanName::Text("outer"));
+        let _inner = open(Category::Block, SpanName::Text("inner"));
+    }
+    profiler.end_frame();
+    let frame = profiler.frames().next().expect("one frame");
+    let depths: Vec<_> = frame
+        .spans()
+        .iter()
+        .map(|span| (profiler.name_of(span), span.depth()))
+        .collect();
+    assert_eq!(depths, [("inner", 2), ("outer", 1), ("frame", 0)]);
+    for pair in frame.spans().windows(2) {
+        let [inner, outer] = pair else { unreachable!() };
+        assert!(frame.offset(inner) >= frame.offset(outer));
+        assert!(
+            frame.offset(inner).as_nanos() as u64 + inner.nanoseconds()
+                <= frame.offset(outer).as_nanos() as u64 + outer.nanoseconds() + 1
+        );
+    }
+}
+
+#[test]
+fn a_frame_within_a_frame_keeps_its_spans_apart() {
+    let (mut outer, mut inner) = (Profiler::default(), Profiler::default());
+    outer.begin_frame(1);
+    inner.begin_frame(1);
+    drop(open(Category::Block, SpanName::Text("in")));
+    inner.end_frame();
+    drop(open(Category::Block, SpanName::Text("out")));
+    outer.end_frame();
+    let names = |profiler: &Profiler| -> Vec<String> {
+        let frame = profiler.frames().next().expect("one frame");
+        let spans = frame.spans().iter();
+        spans.map(|span| profiler.name_of(span).to_owned()).collect()
+    };
+    assert_eq!(names(&inner), ["in", "frame"]);
+    assert_eq!(names(&outer), ["out", "frame"]);
+}

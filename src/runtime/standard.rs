@@ -1,0 +1,122 @@
+//! The standard kit: motion that most scenes want and that needs no code.
+
+use super::frame_loop::Runtime;
+use super::kit::Kit;
+use crate::error::Error;
+use crate::schedule::{Clock, System};
+use crate::space::Transform;
+use crate::store::{Edits, Entity, Global, Rows};
+use glam::{Quat, Vec3};
+
+/// Moves the entity's [`Transform`] by so many metres per second, in its parent's space, through everything. For
+/// motion that stops at what is solid, give the entity a [`Body`](crate::Body) instead.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.add_kit(StandardKit)?;
+/// runtime.set_step_seconds(0.5)?;
+/// let gull = runtime
+///     .world_mut()
+///     .spawn((Transform::at(0.0, 9.0, 0.0), Velocity(Vec3::new(4.0, 0.0, 0.0))));
+/// runtime.run_frames(2)?;
+/// assert_eq!(runtime.world().get::<Transform>(gull)?.translation, Vec3::new(4.0, 9.0, 0.0));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "scene", derive(serde::Serialize, serde::Deserialize))]
+pub struct Velocity(pub Vec3);
+
+/// Turns the entity's [`Transform`] about an axis of its parent's space: radians per second times the axis.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use std::f32::consts::FRAC_PI_2;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.add_kit(StandardKit)?;
+/// runtime.set_step_seconds(0.25)?;
+/// let lamp = runtime
+///     .world_mut()
+///     .spawn((Transform::default(), Spin(Vec3::Y * FRAC_PI_2)));
+/// runtime.run_frames(4)?;
+/// let turned = runtime.world().get::<Transform>(lamp)?.rotation * Vec3::X;
+/// assert!(turned.abs_diff_eq(-Vec3::Z, 1e-6));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "scene", derive(serde::Serialize, serde::Deserialize))]
+pub struct Spin(pub Vec3);
+
+/// Despawns the entity and its subtree when so many seconds of scene time have passed.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.add_kit(StandardKit)?;
+/// runtime.set_step_seconds(0.5)?;
+/// let spark = runtime.world_mut().spawn((Lifetime(1.0),));
+/// runtime.run_frames(1)?;
+/// assert!(runtime.world().contains(spark));
+/// runtime.run_frames(1)?;
+/// assert!(!runtime.world().contains(spark));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "scene", derive(serde::Serialize, serde::Deserialize))]
+pub struct Lifetime(pub f32);
+
+/// The systems behind [`Velocity`], [`Spin`] and [`Lifetime`].
+#[derive(Clone, Copy, Debug, Default)]
+pub struct StandardKit;
+
+impl Kit for StandardKit {
+    fn add_to(self, runtime: &mut Runtime) -> Result<(), Error> {
+        runtime.add_system(
+            System::named("standard: drift")
+                .takes::<(Rows<(&mut Transform, &Velocity)>, Global<Clock>)>()
+                .runs(drift),
+        )?;
+        runtime.add_system(
+            System::named("standard: spin")
+                .takes::<(Rows<(&mut Transform, &Spin)>, Global<Clock>)>()
+                .runs(spin),
+        )?;
+        runtime.add_system(
+            System::named("standard: age")
+                .takes::<(Rows<(Entity, &mut Lifetime)>, Global<Clock>, Edits)>()
+                .runs(age),
+        )
+    }
+}
+
+fn drift((mut rows, clock): (Rows<(&mut Transform, &Velocity)>, Global<Clock>)) {
+    let step = clock.step_seconds();
+    rows.each(|(transform, velocity)| transform.translation += velocity.0 * step);
+}
+
+fn spin((mut rows, clock): (Rows<(&mut Transform, &Spin)>, Global<Clock>)) {
+    let step = clock.step_seconds();
+    rows.each(|(transform, spin)| {
+        let turn = Quat::from_scaled_axis(spin.0 * step);
+        transform.rotation = (turn * transform.rotation).normalize();
+    });
+}
+
+fn age((mut rows, clock, mut edits): (Rows<(Entity, &mut Lifetime)>, Global<Clock>, Edits)) {
+    let step = clock.step_seconds();
+    rows.each(|(entity, lifetime)| {
+        lifetime.0 -= step;
+        if lifetime.0 <= 0.0 {
+            edits.despawn(entity);
+        }
+    });
+}

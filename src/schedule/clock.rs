@@ -1,0 +1,60 @@
+//! Scene time.
+
+/// The time of the scene: frames of a fixed step, never the wall clock. A global of every runtime.
+///
+/// Frames are numbered from 1; frame 0 is the state before the first.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.set_step_seconds(0.25)?;
+/// runtime.run_frames(8)?;
+/// let clock = runtime.world().global::<Clock>()?;
+/// assert_eq!((clock.frame(), clock.seconds()), (8, 2.0));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Clock {
+    frame: u64,
+    step: f64,
+}
+
+impl Default for Clock {
+    fn default() -> Self {
+        Self {
+            frame: 0,
+            step: 1.0 / 60.0,
+        }
+    }
+}
+
+impl Clock {
+    /// The number of the frame that runs, or ran last.
+    #[must_use]
+    pub fn frame(&self) -> u64 {
+        self.frame
+    }
+
+    /// How much scene time a frame takes, in seconds.
+    #[must_use]
+    pub fn step_seconds(&self) -> f32 {
+        self.step as f32
+    }
+
+    /// The scene time at the end of this frame, in seconds: frame × step, so no rounding adds up.
+    #[must_use]
+    pub fn seconds(&self) -> f64 {
+        self.frame as f64 * self.step
+    }
+
+    pub(crate) fn advance(&mut self) {
+        self.frame += 1;
+    }
+
+    pub(crate) fn set_step(&mut self, seconds: f64) {
+        self.step = seconds;
+    }
+}

@@ -1,0 +1,72 @@
+//! Phases: the parts of a frame.
+
+use std::fmt;
+
+/// A part of a frame, named after what belongs there.
+///
+/// Phases run one after the other, in the order of [`Phase::ALL`]; what systems record as [`Edits`](crate::Edits) is
+/// carried out at the end of each.
+///
+/// # Example
+///
+/// ```
+/// use gerust::Phase;
+///
+/// assert!(Phase::Move < Phase::Touch);
+/// assert_eq!(Phase::Simulate.to_string(), "Simulate");
+/// ```
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+#[non_exhaustive]
+pub enum Phase {
+    /// Once, before the first frame.
+    Setup,
+    /// Take in what comes from outside: controls, messages, time.
+    Intake,
+    /// Decide and simulate: the phase of a system that names none.
+    Simulate,
+    /// Move bodies, stopping at what is solid.
+    Move,
+    /// Resolve the world placement of everything that has a parent.
+    Place,
+    /// Find out what touches what.
+    Touch,
+    /// React to contacts and other events.
+    React,
+    /// Tidy up, count, and hand results on.
+    Close,
+}
+
+impl Phase {
+    /// All phases, in the order in which they run.
+    pub const ALL: [Self; 8] = [
+        Self::Setup,
+        Self::Intake,
+        Self::Simulate,
+        Self::Move,
+        Self::Place,
+        Self::Touch,
+        Self::React,
+        Self::Close,
+    ];
+
+    /// The name, as reports show it.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Setup => "Setup",
+            Self::Intake => "Intake",
+            Self::Simulate => "Simulate",
+            Self::Move => "Move",
+            Self::Place => "Place",
+            Self::Touch => "Touch",
+            Self::React => "React",
+            Self::Close => "Close",
+        }
+    }
+}
+
+impl fmt::Display for Phase {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.pad(self.name())
+    }
+}

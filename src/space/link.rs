@@ -1,0 +1,234 @@
+//! Linking and unlinking.
+
+use super::links::Links;
+use super::propagate::{Preorder, install};
+use crate::error::{Error, Kind};
+use crate::store::{EditKind, Edits, Entity, World};
+
+impl World {
+    /// Puts an entity under a parent, as its last child; a link to another parent is undone first. The entity keeps its
+    /// local placement, so it moves with the new parent from the next [`Place`](crate::Phase::Place) on.
+    ///
+    /// O(depth) for an entity with children, because a cycle must be ruled out; O(1) for one without.
+    ///
+    /// # Errors
+    ///
+    /// If either is no longer alive, or if the parent is the entity itself or lies below it. The message shows the cycle.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::{Name, World};
+    ///
+    /// let mut world = World::new();
+    /// let spreader = world.spawn((Name::new("spreader"),));
+    /// let container = world.spawn((Name::new("container"),));
+    /// world.link(container, spreader)?;
+    ///
+    /// let error = world.link(spreader, container).unwrap_err();
+    /// assert!(error.is_cycle());
+    /// assert!(error.to_string().contains("spreader → container → spreader"));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn link(&mut self, child: Entity, parent: Entity) -> Result<(), Error> {
+        for (entity, verb) in [(child, "linked"), (parent, "linked to")] {
+            if !self.contains(entity) {
+                return Err(Error::from(Kind::StaleEntity { entity, verb }));
+            }
+        }
+        self.refuse_cycle(child, parent)?;
+        install(self);
+        self.unlink_if_linked(child);
+        for entity in [child, parent] {
+            if !self.has::<Links>(entity) {
+                self.attach_kept(entity, Links::default())?;
+            }
+        }
+        let elder = std::mem::replace(&mut self.links_mut(parent).last_child, Some(child));
+        let links = self.links_mut(child);
+        links.parent = Some(parent);
+        links.previous_sibling = elder;
+        match elder {
+            Some(elder) => self.links_mut(elder).next_sibling = Some(child),
+            None => self.links_mut(parent).first_child = Some(child),
+        }
+        self.mark_order_stale();
+        Ok(())
+    }
+
+    /// Takes an entity out from under its parent; its children stay with it. The entity keeps its local placement, which
+    /// from then on is relative to the world. Returns the parent that it had. O(1).
+    ///
+    /// # Errors
+    ///
+    /// If the entity is no longer alive.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// let (spreader, container) = (world.spawn(("spreader",)), world.spawn(("container",)));
+    /// world.link(container, spreader)?;
+    /// assert_eq!(world.unlink(container)?, Some(spreader));
+    /// assert_eq!(world.unlink(container)?, None);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn unlink(&mut self, child: Entity) -> Result<Option<Entity>, Error> {
+        if !self.contains(child) {
+            return Err(Error::from(Kind::StaleEntity {
+                entity: child,
+                verb: "unlinked",
+            }));
+        }
+        let parent = self.unlink_if_linked(child);
+        if parent.is_some() {
+            self.drop_links_if_alone(child);
+        }
+        Ok(parent)
+    }
+
+    /// Undoes the link to a parent, leaving the child with links of its own.
+    fn unlink_if_linked(&mut self, child: Entity) -> Option<Entity> {
+        let parent = self.parent(child)?;
+        let links = self.links_mut(child);
+        let (previous, next) = (links.previous_sibling.take(), links.next_sibling.take());
+        links.parent = None;
+        match previous {
+            Some(previous) => self.links_mut(previous).next_sibling = next,
+            None => self.links_mut(parent).first_child = next,
+        }
+        match next {
+            Some(next) => self.links_mut(next).previous_sibling = previous,
+            None => self.links_mut(parent).last_child = previous,
+        }
+        self.drop_links_if_alone(parent);
+        self.mark_order_stale();
+        Some(parent)
+    }
+
+    /// An entity that nobody is linked to goes back among those that are placed in one linear pass.
+    fn drop_links_if_alone(&mut self, entity: Entity) {
+        if self.links_mut(entity).is_alone() {
+            self.detach_kept::<Links>(entity)
+                .expect("its links were just read");
+        }
+    }
+
+    fn links_mut(&mut self, entity: Entity) -> &mut Links {
+        self.get_mut(entity)
+            .expect("links name only entities that are linked in turn")
+    }
+
+    fn mark_order_stale(&mut self) {
+        self.ensure_global::<Preorder>().mark_stale();
+    }
+
+    fn refuse_cycle(&self, child: Entity, parent: Entity) -> Result<(), Error> {
+        let is_leaf = self.children(child).next().is_none();
+        if child != parent && is_leaf {
+            return Ok(());
+        }
+        let mut above_parent = std::iter::once(parent).chain(self.ancestors(parent));
+        if !above_parent.any(|entity| entity == child) {
+            return Ok(());
+        }
+        let mut path: Vec<String> = std::iter::once(parent)
+            .chain(self.ancestors(parent))
+            .take_while(|&entity| entity != child)
+            .map(|entity| self.label(entity))
+            .collect();
+        path.push(self.label(child));
+        path.reverse();
+        path.push(self.label(child));
+        Err(Error::from(Kind::LinkCycle {
+            entity: child,
+            child: self.label(child),
+            parent: self.label(parent),
+            mend: match path.len() {
+                2 => String::from("name another entity as the parent"),
+                _ => format!("unlink `{}` first", self.label(parent)),
+            },
+            cycle: shortened(&path),
+        }))
+    }
+}
+
+/// Links of a cycle that a message shows at most.
+const CYCLE_SHOWN: usize = 12;
+
+fn shortened(path: &[String]) -> String {
+    if path.len() <= CYCLE_SHOWN {
+        return path.join(" → ");
+    }
+    let (head, tail) = (&path[..CYCLE_SHOWN / 2], &path[path.len() - CYCLE_SHOWN / 2..]);
+    format!(
+        "{} → … {} more … → {}",
+        head.join(" → "),
+        path.len() - CYCLE_SHOWN,
+        tail.join(" → ")
+    )
+}
+
+/// Before an entity goes: everything below it goes, and its parent forgets it.
+pub(super) fn say_farewell(world: &mut World, entity: Entity) {
+    let below: Vec<Entity> = world.descendants(entity).collect();
+    // From below upwards, so that no link ever names an entity that has gone.
+    for &descendant in below.iter().rev() {
+        world.unlink_if_linked(descendant);
+        world.despawn_alone(descendant);
+    }
+    if world.contains(entity) && world.has::<Links>(entity) {
+        world.unlink_if_linked(entity);
+    }
+    world.mark_order_stale();
+}
+
+struct Link {
+    child: Entity,
+    parent: Entity,
+}
+
+impl EditKind for Link {
+    fn apply(self, world: &mut World) -> Result<(), Error> {
+        world.link(self.child, self.parent)
+    }
+}
+
+struct Unlink(Entity);
+
+impl EditKind for Unlink {
+    fn apply(self, world: &mut World) -> Result<(), Error> {
+        world.unlink(self.0).map(drop)
+    }
+}
+
+impl Edits<'_> {
+    /// Records that an entity is put under a parent; see [`World::link`]. A link that would make a cycle is not carried
+    /// out and counts as a missed edit.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let spreader = runtime.world_mut().spawn((Transform::at(0.0, 9.0, 0.0),));
+    /// runtime.add_system(
+    ///     System::named("pick up").phase(Phase::Setup).takes::<Edits>().runs(move |mut edits| {
+    ///         let container = edits.spawn((Transform::default(),));
+    ///         edits.link(container, spreader);
+    ///     }),
+    /// )?;
+    /// runtime.run_frames(1)?;
+    /// assert_eq!(runtime.world().children(spreader).count(), 1);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn link(&mut self, child: Entity, parent: Entity) {
+        self.push(Link { child, parent });
+    }
+
+    /// Records that an entity is taken out from under its parent; see [`World::unlink`].
+    pub fn unlink(&mut self, child: Entity) {
+        self.push(Unlink(child));
+    }
+}

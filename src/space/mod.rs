@@ -1,0 +1,22 @@
+//! Placement: transforms, hierarchies, and the world placement that follows from them.
+//!
+//! Right-handed, y up; metres and radians; column vectors, so a parent's matrix stands to the left of its child's.
+
+mod link;
+mod links;
+mod propagate;
+mod transform;
+mod world_transform;
+
+pub use links::Links;
+pub use transform::Transform;
+pub use world_transform::WorldTransform;
+
+pub(crate) use propagate::{install, placement_systems};
+
+use crate::schedule::{Phase, System};
+
+/// The systems that resolve world placement in phase [`Phase::Place`].
+pub(crate) fn systems() -> Vec<System> {
+    placement_systems(Phase::Place, ["place: without links", "place: linked"])
+}

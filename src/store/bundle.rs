@@ -1,0 +1,93 @@
+//! Tuples of components, as they are passed to `spawn`.
+
+use super::component::{Companion, Component, ComponentId, ComponentTypes};
+use super::entity::TableId;
+use super::table::{Tables, push_companions};
+
+/// Several components at once: a tuple of one to twelve different component types.
+///
+/// A single component is a tuple of one, `(Moored,)`.
+///
+/// # Example
+///
+/// ```
+/// use gerust::World;
+///
+/// struct Tonnes(f32);
+/// struct Reefer;
+///
+/// let mut world = World::new();
+/// let plain = world.spawn((Tonnes(20.0),));
+/// let cooled = world.spawn((Tonnes(24.0), Reefer));
+/// assert!(!world.has::<Reefer>(plain) && world.has::<Reefer>(cooled));
+/// ```
+#[diagnostic::on_unimplemented(
+    message = "`{Self}` is not a set of components",
+    note = "pass a tuple of one to twelve components; a single component is a tuple of one: `(component,)`"
+)]
+pub trait Components: Bundle {}
+
+/// How a tuple reaches the columns.
+pub trait Bundle: Send + Sync + 'static {
+    /// The ids of the members, in the order of the tuple.
+    fn ids(types: &mut ComponentTypes) -> Vec<ComponentId>;
+    /// Pushes each member to its column of the table.
+    fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId);
+}
+
+macro_rules! tuples {
+    ($($member:ident . $at:tt),+) => {
+        impl<$($member: Component),+> Components for ($($member,)+) {}
+
+        impl<$($member: Component),+> Bundle for ($($member,)+) {
+            fn ids(types: &mut ComponentTypes) -> Vec<ComponentId> {
+                vec![$(types.id_or_register::<$member>()),+]
+            }
+
+            #[inline]
+            fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId) {
+                $(types.columns_mut::<$member>(ids[$at]).column_mut(table).push(self.$at);)+
+            }
+        }
+    };
+}
+
+tuples!(A.0);
+tuples!(A.0, B.1);
+tuples!(A.0, B.1, C.2);
+tuples!(A.0, B.1, C.2, D.3);
+tuples!(A.0, B.1, C.2, D.3, E.4);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10, L.11);
+
+/// Where the members of one tuple type go; worked out once per type.
+pub(crate) struct BundlePlan {
+    pub(crate) table: TableId,
+    pub(crate) ids: Box<[ComponentId]>,
+    pub(crate) companions: Box<[Companion]>,
+}
+
+impl BundlePlan {
+    pub(crate) fn new<B: Bundle>(types: &mut ComponentTypes, tables: &mut Tables) -> Self {
+        let ids = B::ids(types);
+        for (position, id) in ids.iter().enumerate() {
+            assert!(
+                !ids[..position].contains(id),
+                "an entity has each component once, but the tuple names `{}` twice",
+                types.get(*id).name
+            );
+        }
+        let mut components = ids.clone();
+        let companions = push_companions(types, &mut components);
+        Self {
+            table: tables.find_or_create(types, components),
+            ids: ids.into_boxed_slice(),
+            companions: companions.into_boxed_slice(),
+        }
+    }
+}

@@ -1,0 +1,227 @@
+//! What a system can take, and how it is granted.
+
+use super::access::{Access, ResourceKind};
+use super::component::Component;
+use super::entity::{Entity, Lane};
+use super::globals::{Global, GlobalMut};
+use super::rows::{Conditions, Items, Matches, Rows};
+use super::world::World;
+use crate::error::Error;
+
+/// What a system can take: [`Rows`], [`Global`], [`GlobalMut`], [`Edits`](crate::Edits), [`Inbox`](crate::Inbox),
+/// [`Outbox`](crate::Outbox), or a tuple of up to eight of these.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Fuel(f32);
+/// struct Dry;
+///
+/// let mut runtime = Runtime::new();
+/// let truck = runtime.world_mut().spawn((Fuel(0.0),));
+/// runtime.add_system(
+///     System::named("mark the dry")
+///         .takes::<(Rows<(Entity, &Fuel), Lacking<Dry>>, Edits)>()
+///         .runs(|(trucks, mut edits)| {
+///             for (truck, fuel) in trucks.iter() {
+///                 if fuel.0 <= 0.0 {
+///                     edits.attach(truck, Dry);
+///                 }
+///             }
+///         }),
+/// )?;
+/// runtime.run_frames(1)?;
+/// assert!(runtime.world().has::<Dry>(truck));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[diagnostic::on_unimplemented(
+    message = "a system cannot take `{Self}`",
+    note = "a system takes `Rows<items, conditions>`, `Global<T>`, `GlobalMut<T>`, `Edits`, `Inbox<E>`, `Outbox<E>`, or a tuple of up to eight of these"
+)]
+pub trait Claim: Grant {}
+
+/// How a claim is granted.
+pub trait Grant {
+    /// What a system remembers between runs.
+    type State: Send + 'static;
+    /// What the system's closure receives.
+    type Granted<'w>;
+    /// How many lanes of reserved ids the claim needs.
+    const LANES: u32 = 0;
+
+    fn declare(access: &mut Access);
+    /// Called once, when the system is added.
+    fn prepare(world: &mut World) -> Self::State;
+    fn grant<'w>(state: &'w mut Self::State, world: &'w World) -> Result<Self::Granted<'w>, Error>;
+
+    /// Gives each claim that reserves ids a lane of its own; called before every phase.
+    fn enter_lane(_: &mut Self::State, _: &mut ReservedIds) {}
+    /// Says how many ids were reserved.
+    fn report_reserved(_: &Self::State, _: &mut ReservedIds) {}
+    /// Carries out what was recorded.
+    fn apply(_: &mut Self::State, _: &mut World) {}
+    /// Forgets what was recorded.
+    fn discard(_: &mut Self::State) {}
+}
+
+/// The lanes of one phase and how many ids each has reserved.
+#[derive(Default, Debug)]
+pub struct ReservedIds {
+    lanes: u32,
+    used: Vec<(Lane, u32)>,
+}
+
+impl ReservedIds {
+    /// Starts anew for a phase with this many lanes.
+    pub(crate) fn restart(&mut self, lanes: u32) {
+        self.lanes = lanes;
+        self.used.clear();
+    }
+
+    pub(crate) fn next_lane(&mut self) -> Lane {
+        let number = u32::try_from(self.used.len()).expect("fewer lanes than 2^32");
+        let lane = Lane {
+            number,
+            of: self.lanes,
+        };
+        self.used.push((lane, 0));
+        lane
+    }
+
+    pub(crate) fn report(&mut self, lane: Lane, count: u32) {
+        self.used[lane.number as usize].1 = count;
+    }
+
+    /// Takes the reserved ids out of circulation, whether or not anybody will live under them.
+    pub(crate) fn commit(&self, world: &mut World) {
+        if self.used.iter().any(|&(_, count)| count > 0) {
+            world.entities.commit(&self.used);
+        }
+    }
+
+    /// Takes the reserved ids out of circulation for good: somebody may have noted them, so they must never come to
+    /// mean another entity.
+    pub(crate) fn burn(&self, world: &mut World) {
+        let reserved: Vec<Entity> = self
+            .used
+            .iter()
+            .flat_map(|&(lane, count)| (0..count).map(move |i| (lane, i)))
+            .map(|(lane, i)| world.entities.reserved(lane, i))
+            .collect();
+        self.commit(world);
+        for entity in reserved {
+            world.entities.burn(entity);
+        }
+    }
+}
+
+impl<I: Items, C: Conditions> Claim for Rows<'_, I, C> {}
+
+impl<I: Items, C: Conditions> Grant for Rows<'_, I, C> {
+    type State = Matches;
+    type Granted<'w> = Rows<'w, I, C>;
+
+    fn declare(access: &mut Access) {
+        I::declare(access);
+    }
+
+    fn prepare(world: &mut World) -> Matches {
+        I::register(&mut world.types);
+        Matches::default()
+    }
+
+    fn grant<'w>(state: &'w mut Matches, world: &'w World) -> Result<Rows<'w, I, C>, Error> {
+        Ok(Rows::for_system(world, state))
+    }
+}
+
+impl<T: Component> Claim for Global<'_, T> {}
+
+impl<T: Component> Grant for Global<'_, T> {
+    type State = ();
+    type Granted<'w> = Global<'w, T>;
+
+    fn declare(access: &mut Access) {
+        access.add::<T>(ResourceKind::Global, false);
+    }
+
+    fn prepare(_: &mut World) {}
+
+    fn grant<'w>((): &'w mut (), world: &'w World) -> Result<Global<'w, T>, Error> {
+        world.global()
+    }
+}
+
+impl<T: Component> Claim for GlobalMut<'_, T> {}
+
+impl<T: Component> Grant for GlobalMut<'_, T> {
+    type State = ();
+    type Granted<'w> = GlobalMut<'w, T>;
+
+    fn declare(access: &mut Access) {
+        access.add::<T>(ResourceKind::Global, true);
+    }
+
+    fn prepare(_: &mut World) {}
+
+    fn grant<'w>((): &'w mut (), world: &'w World) -> Result<GlobalMut<'w, T>, Error> {
+        Ok(GlobalMut(world.globals.cell::<T>()?.borrow_mut()))
+    }
+}
+
+macro_rules! tuples {
+    ($($member:ident . $at:tt),*) => {
+        impl<$($member: Claim),*> Claim for ($($member,)*) {}
+
+        #[allow(unused_variables, reason = "the empty tuple takes nothing")]
+        #[allow(clippy::unused_unit, reason = "the empty tuple is a unit")]
+        impl<$($member: Claim),*> Grant for ($($member,)*) {
+            type State = ($($member::State,)*);
+            type Granted<'w> = ($($member::Granted<'w>,)*);
+            const LANES: u32 = 0 $(+ $member::LANES)*;
+
+            fn declare(access: &mut Access) {
+                $($member::declare(access);)*
+            }
+
+            fn prepare(world: &mut World) -> Self::State {
+                ($($member::prepare(world),)*)
+            }
+
+            fn grant<'w>(
+                state: &'w mut Self::State,
+                world: &'w World,
+            ) -> Result<Self::Granted<'w>, Error> {
+                Ok(($($member::grant(&mut state.$at, world)?,)*))
+            }
+
+            fn enter_lane(state: &mut Self::State, lanes: &mut ReservedIds) {
+                $($member::enter_lane(&mut state.$at, lanes);)*
+            }
+
+            fn report_reserved(state: &Self::State, lanes: &mut ReservedIds) {
+                $($member::report_reserved(&state.$at, lanes);)*
+            }
+
+            fn apply(state: &mut Self::State, world: &mut World) {
+                $($member::apply(&mut state.$at, world);)*
+            }
+
+            fn discard(state: &mut Self::State) {
+                $($member::discard(&mut state.$at);)*
+            }
+        }
+    };
+}
+
+tuples!();
+tuples!(A.0);
+tuples!(A.0, B.1);
+tuples!(A.0, B.1, C.2);
+tuples!(A.0, B.1, C.2, D.3);
+tuples!(A.0, B.1, C.2, D.3, E.4);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7);

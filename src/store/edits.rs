@@ -1,0 +1,289 @@
+//! Structural changes that are recorded now and carried out at the end of the phase.
+
+use super::access::Access;
+use super::bundle::Components;
+use super::claim::{Claim, Grant, ReservedIds};
+use super::component::Component;
+use super::entity::{Entities, Entity, Lane};
+use super::world::World;
+use crate::error::Error;
+use rustc_hash::FxHashMap;
+use std::any::{Any, TypeId};
+use std::collections::VecDeque;
+
+/// Records structural changes while systems run.
+///
+/// Rows cannot appear or go while somebody walks over them. So a system that wants to spawn, despawn, attach or detach
+/// takes `Edits`; what it records is carried out at the end of the phase, system by system in registration order, and
+/// within a system in the order of the calls. An edit on an entity that has gone by then is skipped and counted
+/// ([`World::missed_edits`]).
+///
+/// If a system panics, the edits of its phase are thrown away as a whole.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Launcher;
+/// struct Pallet;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().spawn((Launcher,));
+/// runtime.add_system(
+///     System::named("launch")
+///         .takes::<(Rows<Entity, Having<Launcher>>, Edits)>()
+///         .runs(|(launchers, mut edits)| {
+///             for _ in launchers.iter() {
+///                 edits.spawn((Pallet,));
+///             }
+///         }),
+/// )?;
+/// runtime.run_frames(3)?;
+/// assert_eq!(runtime.world().rows::<&Pallet>().count(), 3);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+pub struct Edits<'w> {
+    record: &'w mut EditRecord,
+    entities: &'w Entities,
+}
+
+impl Edits<'_> {
+    /// Records a spawn, and returns the id under which the entity will live. Until the end of the phase the id is
+    /// not alive, but it can be stored and named in further edits.
+    pub fn spawn<B: Components>(&mut self, components: B) -> Entity {
+        let entity = self.entities.reserved(self.record.lane, self.record.reserved);
+        self.record.reserved += 1;
+        self.record.push(Spawn { entity, components });
+        entity
+    }
+
+    /// Records the end of an entity and its subtree.
+    pub fn despawn(&mut self, entity: Entity) {
+        self.record.push(Despawn(entity));
+    }
+
+    /// Records that a component is put on an entity; a value that is there already is replaced.
+    ///
+    /// # Panics
+    ///
+    /// If `T` is a tuple.
+    pub fn attach<T: Component>(&mut self, entity: Entity, component: T) {
+        self.record.push(Attach { entity, component });
+    }
+
+    /// Records that a component is taken off an entity.
+    pub fn detach<T: Component>(&mut self, entity: Entity) {
+        self.record.push(Detach::<T> {
+            entity,
+            component: std::marker::PhantomData,
+        });
+    }
+
+    /// Records an edit of a kind that another floor defines.
+    pub(crate) fn push(&mut self, edit: impl EditKind) {
+        self.record.push(edit);
+    }
+}
+
+/// One kind of edit; every kind has a queue of its own, so that an edit needs no box.
+pub(crate) trait EditKind: Send + 'static {
+    fn apply(self, world: &mut World) -> Result<(), Error>;
+}
+
+struct Spawn<B> {
+    entity: Entity,
+    components: B,
+}
+
+impl<B: Components> EditKind for Spawn<B> {
+    fn apply(self, world: &mut World) -> Result<(), Error> {
+        world.spawn_reserved(self.entity, self.components);
+        Ok(())
+    }
+}
+
+struct Despawn(Entity);
+
+impl EditKind for Despawn {
+    fn apply(self, world: &mut World) -> Result<(), Error> {
+        world.despawn(self.0)
+    }
+}
+
+struct Attach<T> {
+    entity: Entity,
+    component: T,
+}
+
+impl<T: Component> EditKind for Attach<T> {
+    fn apply(self, world: &mut World) -> Result<(), Error> {
+        world.attach(self.entity, self.component).map(drop)
+    }
+}
+
+struct Detach<T> {
+    entity: Entity,
+    component: std::marker::PhantomData<fn() -> T>,
+}
+
+impl<T: Component> EditKind for Detach<T> {
+    fn apply(self, world: &mut World) -> Result<(), Error> {
+        world.detach::<T>(self.entity).map(drop)
+    }
+}
+
+trait AnyQueue: Any + Send {
+    fn apply_run(&mut self, count: usize, world: &mut World);
+    fn clear(&mut self);
+}
+
+struct Queue<K>(VecDeque<K>);
+
+impl<K: EditKind> AnyQueue for Queue<K> {
+    fn apply_run(&mut self, count: usize, world: &mut World) {
+        for edit in self.0.drain(..count) {
+            if let Err(error) = edit.apply(world) {
+                world.missed_edits.add(error);
+            }
+        }
+    }
+
+    fn clear(&mut self) {
+        self.0.clear();
+    }
+}
+
+/// So many edits of one kind in a row.
+struct Run {
+    queue: usize,
+    count: usize,
+}
+
+/// What one `Edits` claim has recorded: a queue per kind, and the order across kinds.
+pub struct EditRecord {
+    lane: Lane,
+    reserved: u32,
+    queues: Vec<Box<dyn AnyQueue>>,
+    queue_of: FxHashMap<TypeId, usize>,
+    order: Vec<Run>,
+}
+
+impl EditRecord {
+    fn push<K: EditKind>(&mut self, edit: K) {
+        let queues = &mut self.queues;
+        let queue = *self.queue_of.entry(TypeId::of::<K>()).or_insert_with(|| {
+            queues.push(Box::new(Queue::<K>(VecDeque::new())));
+            queues.len() - 1
+        });
+        let any: &mut dyn Any = &mut *self.queues[queue];
+        let typed: &mut Queue<K> = any.downcast_mut().expect("queues are filed by their type");
+        typed.0.push_back(edit);
+        match self.order.last_mut() {
+            Some(run) if run.queue == queue => run.count += 1,
+            _ => self.order.push(Run { queue, count: 1 }),
+        }
+    }
+}
+
+impl Claim for Edits<'_> {}
+
+impl Grant for Edits<'_> {
+    type State = EditRecord;
+    type Granted<'w> = Edits<'w>;
+    const LANES: u32 = 1;
+
+    fn declare(_: &mut Access) {}
+
+    fn prepare(_: &mut World) -> EditRecord {
+        EditRecord {
+            lane: Lane::ONLY,
+            reserved: 0,
+            queues: Vec::new(),
+            queue_of: FxHashMap::default(),
+            order: Vec::new(),
+        }
+    }
+
+    fn grant<'w>(state: &'w mut EditRecord, world: &'w World) -> Result<Edits<'w>, Error> {
+        Ok(Edits {
+            record: state,
+            entities: &world.entities,
+        })
+    }
+
+    fn enter_lane(state: &mut EditRecord, lanes: &mut ReservedIds) {
+        state.lane = lanes.next_lane();
+        state.reserved = 0;
+    }
+
+    fn report_reserved(state: &EditRecord, lanes: &mut ReservedIds) {
+        lanes.report(state.lane, state.reserved);
+    }
+
+    fn apply(state: &mut EditRecord, world: &mut World) {
+        for run in state.order.drain(..) {
+            state.queues[run.queue].apply_run(run.count, world);
+        }
+    }
+
+    fn discard(state: &mut EditRecord) {
+        state.order.clear();
+        for queue in &mut state.queues {
+            queue.clear();
+        }
+    }
+}
+
+/// The edits that could not be carried out: how many, and why for the first few.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::new();
+/// let gull = runtime.world_mut().spawn(("gull",));
+/// runtime.add_system(
+///     System::named("chase away twice")
+///         .takes::<Edits>()
+///         .runs(move |mut edits| {
+///             edits.despawn(gull);
+///             edits.despawn(gull);
+///         }),
+/// )?;
+/// runtime.run_frames(1)?;
+/// let missed = runtime.world().missed_edits();
+/// assert_eq!(missed.count(), 1);
+/// assert_eq!(missed.first_reasons()[0].entity(), Some(gull));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Default, Debug)]
+pub struct MissedEdits {
+    count: u64,
+    first: Vec<Error>,
+}
+
+/// How many reasons are kept.
+const REASONS_KEPT: usize = 16;
+
+impl MissedEdits {
+    fn add(&mut self, reason: Error) {
+        self.count += 1;
+        if self.first.len() < REASONS_KEPT {
+            self.first.push(reason);
+        }
+    }
+
+    /// How many edits were missed since the world was made.
+    #[must_use]
+    pub fn count(&self) -> u64 {
+        self.count
+    }
+
+    /// Why, for the first 16 of them.
+    #[must_use]
+    pub fn first_reasons(&self) -> &[Error] {
+        &self.first
+    }
+}

@@ -1,0 +1,256 @@
+//! Entity ids and the slots behind them.
+
+use std::fmt;
+use std::num::NonZeroU32;
+
+/// The id of one entity in one [`World`](crate::World).
+///
+/// An id is an index and a generation. When an entity is despawned its index may serve a later entity under the
+/// next generation, so an id that has been kept too long never reaches somebody else's components: every call that
+/// takes it says that it is stale.
+///
+/// Eight bytes, and so is `Option<Entity>`. The order of ids (index first) is the stable order in which contacts,
+/// edits and reports are listed.
+///
+/// # Example
+///
+/// ```
+/// use gerust::World;
+///
+/// let mut world = World::new();
+/// let crate_1 = world.spawn(("crate",));
+/// world.despawn(crate_1)?;
+/// let crate_2 = world.spawn(("another crate",));
+///
+/// assert_eq!(crate_1.index(), crate_2.index());
+/// assert_ne!(crate_1, crate_2);
+/// assert!(!world.contains(crate_1));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Entity {
+    index: u32,
+    generation: NonZeroU32,
+}
+
+impl Entity {
+    pub(crate) fn from_parts(index: u32, generation: NonZeroU32) -> Self {
+        Self { index, generation }
+    }
+
+    /// The index of the slot that this entity occupies while it lives.
+    #[must_use]
+    pub fn index(self) -> u32 {
+        self.index
+    }
+
+    /// How many entities have occupied this slot up to and including this one.
+    #[must_use]
+    pub fn generation(self) -> u32 {
+        self.generation.get()
+    }
+}
+
+impl fmt::Display for Entity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "#{}.{}", self.index, self.generation)
+    }
+}
+
+impl fmt::Debug for Entity {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
+
+/// The id of a table, in order of creation.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub struct TableId(u32);
+
+impl TableId {
+    pub(crate) const NONE: Self = Self(u32::MAX);
+
+    pub(crate) fn new(index: usize) -> Self {
+        Self(u32::try_from(index).expect("fewer than 2^32 tables"))
+    }
+
+    #[inline]
+    pub(crate) fn index(self) -> usize {
+        self.0 as usize
+    }
+}
+
+/// Where the components of an entity are.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) struct Location {
+    pub(crate) table: TableId,
+    pub(crate) row: u32,
+}
+
+#[derive(Clone, Copy, Debug)]
+struct Slot {
+    generation: NonZeroU32,
+    /// `TableId::NONE` while nobody lives here.
+    location: Location,
+}
+
+const VACANT: Location = Location {
+    table: TableId::NONE,
+    row: 0,
+};
+
+/// All slots, and which of them are free: 12 bytes per slot, 4 more while it is free.
+///
+/// Ids are handed out in one fixed sequence: the free slots, last freed first, then fresh slots. A plain spawn takes
+/// the next place of the sequence. During a phase the sequence stands still, and the `i`-th id that the edits of lane
+/// `l` of `n` reserve is place `i * n + l`: a function of the lane and the count alone, so ids are the same whatever
+/// the threads do. [`Entities::commit`] then takes the used places out.
+#[derive(Default, Debug)]
+pub(crate) struct Entities {
+    slots: Vec<Slot>,
+    free: Vec<u32>,
+    live: usize,
+}
+
+impl Entities {
+    /// How many entities are alive.
+    pub(crate) fn len(&self) -> usize {
+        self.live
+    }
+
+    #[inline]
+    pub(crate) fn locate(&self, entity: Entity) -> Option<Location> {
+        let slot = self.slots.get(entity.index as usize)?;
+        (slot.generation == entity.generation && slot.location.table != TableId::NONE)
+            .then_some(slot.location)
+    }
+
+    /// Moves a living entity; `entity` must be alive.
+    #[inline]
+    pub(crate) fn relocate(&mut self, entity: Entity, location: Location) {
+        self.slots[entity.index as usize].location = location;
+    }
+
+    /// Takes the next id and gives it a place.
+    #[inline]
+    pub(crate) fn allocate(&mut self, location: Location) -> Entity {
+        self.live += 1;
+        if let Some(index) = self.free.pop() {
+            let slot = &mut self.slots[index as usize];
+            slot.location = location;
+            return Entity::from_parts(index, slot.generation);
+        }
+        let index = fresh_index(self.slots.len());
+        self.slots.push(Slot {
+            generation: NonZeroU32::MIN,
+            location,
+        });
+        Entity::from_parts(index, NonZeroU32::MIN)
+    }
+
+    /// Gives a committed reservation its place.
+    pub(crate) fn settle(&mut self, entity: Entity, location: Location) {
+        self.live += 1;
+        self.relocate(entity, location);
+    }
+
+    /// Ends the life of an entity and says where it was. Its slot is free again under the next generation; a slot
+    /// that has used up its generations is retired instead, so that no id ever comes back.
+    pub(crate) fn release(&mut self, entity: Entity) -> Option<Location> {
+        let location = self.locate(entity)?;
+        self.live -= 1;
+        self.burn(entity);
+        Some(location)
+    }
+
+    /// Makes sure that an id, which has just ended or was reserved in vain, never comes back.
+    pub(crate) fn burn(&mut self, entity: Entity) {
+        let slot = &mut self.slots[entity.index as usize];
+        slot.location = VACANT;
+        if let Some(next) = slot.generation.checked_add(1) {
+            slot.generation = next;
+            self.free.push(entity.index);
+        }
+    }
+
+    /// The id at a place of the sequence.
+    fn at_place(&self, place: usize) -> Entity {
+        match self.free.len().checked_sub(place + 1) {
+            Some(from_start) => {
+                let index = self.free[from_start];
+                Entity::from_parts(index, self.slots[index as usize].generation)
+            }
+            None => Entity::from_parts(
+                fresh_index(self.slots.len() + place - self.free.len()),
+                NonZeroU32::MIN,
+            ),
+        }
+    }
+
+    /// The `count`-th id (from 0) of a lane.
+    pub(crate) fn reserved(&self, lane: Lane, count: u32) -> Entity {
+        self.at_place(lane.place(count))
+    }
+
+    /// Takes the ids that lanes have reserved out of the sequence; what lies between them stays free.
+    pub(crate) fn commit(&mut self, used: &[(Lane, u32)]) {
+        let mut places: Vec<usize> = used
+            .iter()
+            .flat_map(|&(lane, count)| (0..count).map(move |i| lane.place(i)))
+            .collect();
+        let Some(&last) = places.iter().max() else {
+            return;
+        };
+        places.sort_unstable();
+        let free_before = self.free.len();
+        let first_fresh = self.slots.len();
+        let fresh_needed = (last + 1).saturating_sub(free_before);
+        self.slots.resize(
+            first_fresh + fresh_needed,
+            Slot {
+                generation: NonZeroU32::MIN,
+                location: VACANT,
+            },
+        );
+        let is_used = |place: &usize| places.binary_search(place).is_ok();
+        // Only the end of the free list is touched, unless it was used up, and then all of it is that end.
+        let tail = self.free.split_off(free_before.saturating_sub(last + 1));
+        let kept_free = tail
+            .iter()
+            .enumerate()
+            .filter(|(from_tail, _)| !is_used(&(tail.len() - 1 - from_tail)))
+            .map(|(_, &index)| index);
+        // Gaps among the fresh slots are the last to be handed out, lowest index first, as if still fresh.
+        let gaps = (0..fresh_needed)
+            .rev()
+            .filter(|fresh| !is_used(&(free_before + fresh)))
+            .map(|fresh| fresh_index(first_fresh + fresh));
+        self.free.extend(gaps.chain(kept_free));
+    }
+}
+
+fn fresh_index(index: usize) -> u32 {
+    // The last index is never handed out, so that `u32::MAX` can mean "none" elsewhere.
+    u32::try_from(index)
+        .ok()
+        .filter(|&index| index != u32::MAX)
+        .expect("a world holds at most 2^32 - 1 entities")
+}
+
+/// One of several series of ids that are reserved side by side.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) struct Lane {
+    pub(crate) number: u32,
+    pub(crate) of: u32,
+}
+
+impl Lane {
+    pub(crate) const ONLY: Self = Self { number: 0, of: 1 };
+
+    fn place(self, count: u32) -> usize {
+        count as usize * self.of as usize + self.number as usize
+    }
+}
+
+#[cfg(test)]
+mod tests;

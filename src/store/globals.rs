@@ -1,0 +1,188 @@
+//! Globals: values of which a world has one.
+
+use super::component::{Component, short_name};
+use super::world::World;
+use crate::error::{Error, Kind};
+use atomic_refcell::{AtomicRef, AtomicRefCell, AtomicRefMut};
+use rustc_hash::FxHashMap;
+use std::any::{Any, TypeId, type_name};
+use std::ops::{Deref, DerefMut};
+
+/// A value of which the world has one, to read.
+///
+/// As a claim of a system it lets the system run beside others that read the same global.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Tide { metres: f32 }
+/// struct Barge { height: f32 }
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().set_global(Tide { metres: 1.5 });
+/// let barge = runtime.world_mut().spawn((Barge { height: 0.0 },));
+/// runtime.add_system(
+///     System::named("float")
+///         .takes::<(Rows<&mut Barge>, Global<Tide>)>()
+///         .runs(|(mut barges, tide)| barges.each(|barge| barge.height = tide.metres)),
+/// )?;
+/// runtime.run_frames(1)?;
+/// assert_eq!(runtime.world().get::<Barge>(barge)?.height, 1.5);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+pub struct Global<'w, T>(pub(super) AtomicRef<'w, T>);
+
+impl<T> Deref for Global<'_, T> {
+    type Target = T;
+
+    fn deref(&self) -> &T {
+        &self.0
+    }
+}
+
+/// A value of which the world has one, to read and write.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Score(u32);
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().set_global(Score(0));
+/// runtime.add_system(
+///     System::named("count frames")
+///         .takes::<GlobalMut<Score>>()
+///         .runs(|mut score| score.0 += 1),
+/// )?;
+/// runtime.run_frames(3)?;
+/// assert_eq!(runtime.world().global::<Score>()?.0, 3);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+pub struct GlobalMut<'w, T>(pub(super) AtomicRefMut<'w, T>);
+
+impl<T> Deref for GlobalMut<'_, T> {
+    type Target = T;
+
+    fn deref(&self) -> &T {
+        &self.0
+    }
+}
+
+impl<T> DerefMut for GlobalMut<'_, T> {
+    fn deref_mut(&mut self) -> &mut T {
+        &mut self.0
+    }
+}
+
+/// All globals of a world, each behind its own guard.
+#[derive(Default)]
+pub(crate) struct Globals(FxHashMap<TypeId, Box<dyn Any + Send + Sync>>);
+
+impl Globals {
+    pub(crate) fn cell<T: Component>(&self) -> Result<&AtomicRefCell<T>, Error> {
+        self.0
+            .get(&TypeId::of::<T>())
+            .map(|cell| cell.downcast_ref().expect("globals are filed by their type"))
+            .ok_or_else(missing::<T>)
+    }
+
+    fn get_mut<T: Component>(&mut self) -> Result<&mut T, Error> {
+        self.0
+            .get_mut(&TypeId::of::<T>())
+            .map(|cell| {
+                let cell: &mut AtomicRefCell<T> =
+                    cell.downcast_mut().expect("globals are filed by their type");
+                cell.get_mut()
+            })
+            .ok_or_else(missing::<T>)
+    }
+}
+
+fn missing<T>() -> Error {
+    Error::from(Kind::MissingGlobal {
+        global: short_name(type_name::<T>()),
+    })
+}
+
+impl World {
+    /// Puts a global in, and returns the value that was there before.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::World;
+    ///
+    /// struct Tide(f32);
+    ///
+    /// let mut world = World::new();
+    /// assert!(world.set_global(Tide(0.5)).is_none());
+    /// assert_eq!(world.set_global(Tide(0.75)).map(|tide| tide.0), Some(0.5));
+    /// ```
+    pub fn set_global<T: Component>(&mut self, value: T) -> Option<T> {
+        let cell = Box::new(AtomicRefCell::new(value));
+        self.globals
+            .0
+            .insert(TypeId::of::<T>(), cell)
+            .and_then(|old| old.downcast::<AtomicRefCell<T>>().ok())
+            .map(|old| old.into_inner())
+    }
+
+    /// The global of a type.
+    ///
+    /// # Errors
+    ///
+    /// If the world has none.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::World;
+    ///
+    /// struct Tide(f32);
+    ///
+    /// let mut world = World::new();
+    /// assert!(world.global::<Tide>().is_err());
+    /// world.set_global(Tide(0.5));
+    /// assert_eq!(world.global::<Tide>()?.0, 0.5);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn global<T: Component>(&self) -> Result<Global<'_, T>, Error> {
+        Ok(Global(self.globals.cell::<T>()?.borrow()))
+    }
+
+    /// The global of a type, to write.
+    ///
+    /// # Errors
+    ///
+    /// If the world has none.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::World;
+    ///
+    /// struct Tide(f32);
+    ///
+    /// let mut world = World::new();
+    /// world.set_global(Tide(0.5));
+    /// world.global_mut::<Tide>()?.0 += 1.0;
+    /// assert_eq!(world.global::<Tide>()?.0, 1.5);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn global_mut<T: Component>(&mut self) -> Result<&mut T, Error> {
+        self.globals.get_mut()
+    }
+
+    /// Puts a global in unless there is one.
+    pub(crate) fn ensure_global<T: Component + Default>(&mut self) -> &mut T {
+        self.globals
+            .0
+            .entry(TypeId::of::<T>())
+            .or_insert_with(|| Box::new(AtomicRefCell::new(T::default())));
+        self.global_mut().expect("it was put in just now")
+    }
+}

@@ -1,0 +1,30 @@
+//! Entities, their components, globals, edits and events.
+
+mod access;
+mod bundle;
+mod claim;
+mod column;
+mod component;
+mod edits;
+mod entity;
+mod events;
+mod globals;
+mod name;
+mod rows;
+mod table;
+mod world;
+
+pub use access::Access;
+pub use bundle::Components;
+pub use claim::Claim;
+pub use component::Component;
+pub use edits::{Edits, MissedEdits};
+pub use entity::Entity;
+pub use events::{Inbox, Outbox};
+pub use globals::{Global, GlobalMut};
+pub use name::Name;
+pub use rows::{Conditions, Having, Items, Lacking, Rows, SharedItems};
+pub use world::{Held, World};
+
+pub(crate) use claim::ReservedIds;
+pub(crate) use edits::EditKind;

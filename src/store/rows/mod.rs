@@ -1,0 +1,318 @@
+//! Typed views of matching entities.
+
+mod conditions;
+mod items;
+mod iter;
+mod matches;
+
+pub use conditions::{Conditions, Having, Lacking};
+pub use items::{Items, SharedItems};
+pub(crate) use items::Pattern;
+pub(crate) use matches::Matches;
+
+use super::entity::{Entities, Entity};
+use super::table::Tables;
+use super::world::World;
+use iter::RowIter;
+use std::marker::PhantomData;
+use std::ops::Deref;
+
+/// All entities that have certain components, as rows of these components.
+///
+/// `Rows<(&mut Transform, &Velocity), Lacking<Moored>>` has a row for each entity that has a `Transform` and a
+/// `Velocity` and no `Moored`. As a claim of a system it says what the system reads and writes; outside of systems it
+/// comes from [`World::rows`] and [`World::rows_mut`].
+///
+/// Rows come table by table, in the order in which the tables came about, and within a table in row order, which
+/// despawning and detaching change. The order is the same in every run that does the same things.
+///
+/// While a `Rows` lives, the columns that it writes are borrowed; which tables match was worked out before.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Height(f32);
+/// struct Climb(f32);
+/// struct Perched;
+///
+/// fn soar(mut gulls: Rows<(&mut Height, &Climb), Lacking<Perched>>) {
+///     for (height, climb) in gulls.iter_mut() {
+///         height.0 += climb.0;
+///     }
+/// }
+///
+/// let mut runtime = Runtime::new();
+/// let gull = runtime.world_mut().spawn((Height(10.0), Climb(0.5)));
+/// let perched = runtime.world_mut().spawn((Height(2.0), Climb(0.5), Perched));
+/// runtime.add_system(
+///     System::named("soar")
+///         .takes::<Rows<(&mut Height, &Climb), Lacking<Perched>>>()
+///         .runs(soar),
+/// )?;
+/// runtime.run_frames(4)?;
+/// assert_eq!(runtime.world().get::<Height>(gull)?.0, 12.0);
+/// assert_eq!(runtime.world().get::<Height>(perched)?.0, 2.0);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+pub struct Rows<'w, I: Items, C: Conditions = ()> {
+    guards: I::Guards<'w>,
+    matches: Remembered<'w>,
+    tables: &'w Tables,
+    entities: &'w Entities,
+    conditions: PhantomData<fn() -> C>,
+}
+
+/// Matches that a system keeps between runs, or that were worked out for one call.
+enum Remembered<'w> {
+    BySystem(&'w Matches),
+    ForThisCall(Matches),
+}
+
+impl Deref for Remembered<'_> {
+    type Target = Matches;
+
+    #[inline]
+    fn deref(&self) -> &Matches {
+        match self {
+            Self::BySystem(matches) => matches,
+            Self::ForThisCall(matches) => matches,
+        }
+    }
+}
+
+impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
+    fn hold(world: &'w World, matches: Remembered<'w>) -> Self {
+        Self {
+            guards: I::hold(&world.types, &world.tables),
+            matches,
+            tables: &world.tables,
+            entities: &world.entities,
+            conditions: PhantomData,
+        }
+    }
+
+    pub(super) fn for_system(world: &'w World, matches: &'w mut Matches) -> Self {
+        matches.refresh::<I, C>(world);
+        Self::hold(world, Remembered::BySystem(matches))
+    }
+
+    fn for_call(world: &'w World) -> Self {
+        let mut matches = Matches::default();
+        matches.refresh::<I, C>(world);
+        Self::hold(world, Remembered::ForThisCall(matches))
+    }
+
+    /// All rows, with every `&mut T` read as `&T`.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// world.spawn((2_u8,));
+    /// world.spawn((3_u8,));
+    /// assert_eq!(world.rows::<&u8>().iter().sum::<u8>(), 5);
+    /// ```
+    #[inline(always)]
+    pub fn iter(&self) -> impl Iterator<Item = <I::Shared as Pattern>::Item<'_>> {
+        RowIter::<'_, I::Shared, _, _>::new(
+            I::walk_shared(&self.guards),
+            self.matches.tables(),
+            self.matches.positions(),
+            I::Shared::zip,
+        )
+    }
+
+    /// All rows.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// let pallet = world.spawn((2_u8,));
+    /// for weight in world.rows_mut::<&mut u8>().iter_mut() {
+    ///     *weight += 1;
+    /// }
+    /// assert_eq!(*world.get::<u8>(pallet)?, 3);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[inline(always)]
+    pub fn iter_mut(&mut self) -> impl Iterator<Item = I::Item<'_>> {
+        RowIter::<'_, I, _, _>::new(
+            I::walk(&mut self.guards),
+            self.matches.tables(),
+            self.matches.positions(),
+            I::zip,
+        )
+    }
+
+    /// Calls `f` with each row. As fast as a plain loop over each table; prefer it in hot loops over many small tables.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// let pallet = world.spawn((2_u8,));
+    /// world.rows_mut::<&mut u8>().each(|weight| *weight *= 2);
+    /// assert_eq!(*world.get::<u8>(pallet)?, 4);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[inline(always)]
+    pub fn each(&mut self, f: impl FnMut(I::Item<'_>)) {
+        self.iter_mut().for_each(f);
+    }
+
+    /// The row of one entity, with every `&mut T` read as `&T`, or `None` if it has no such row. O(1).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// let pallet = world.spawn((2_u8, "pallet"));
+    /// let other = world.spawn(("no weight",));
+    /// let rows = world.rows::<(&u8, &&str)>();
+    /// assert_eq!(rows.get(pallet), Some((&2, &"pallet")));
+    /// assert_eq!(rows.get(other), None);
+    /// ```
+    #[inline]
+    #[must_use]
+    pub fn get(&self, entity: Entity) -> Option<<I::Shared as Pattern>::Item<'_>> {
+        let location = self.entities.locate(entity)?;
+        let positions = self.matches.of_table(location.table, I::COLUMNS)?;
+        Some(I::pick_shared(
+            &self.guards,
+            location.table,
+            positions,
+            location.row,
+        ))
+    }
+
+    /// The row of one entity, or `None` if it has no such row. O(1).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// let pallet = world.spawn((2_u8,));
+    /// if let Some(weight) = world.rows_mut::<&mut u8>().get_mut(pallet) {
+    ///     *weight = 7;
+    /// }
+    /// assert_eq!(*world.get::<u8>(pallet)?, 7);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[inline]
+    pub fn get_mut(&mut self, entity: Entity) -> Option<I::Item<'_>> {
+        let location = self.entities.locate(entity)?;
+        let positions = self.matches.of_table(location.table, I::COLUMNS)?;
+        Some(I::pick(
+            &mut self.guards,
+            location.table,
+            positions,
+            location.row,
+        ))
+    }
+
+    /// How many rows there are. O(matching tables).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// world.spawn((2_u8,));
+    /// assert_eq!(world.rows::<&u8>().count(), 1);
+    /// assert!(world.rows::<&u16>().is_empty());
+    /// ```
+    #[must_use]
+    pub fn count(&self) -> usize {
+        self.matches
+            .tables()
+            .iter()
+            .map(|&table| self.tables.get(table).entities.len())
+            .sum()
+    }
+
+    /// Whether there is no row. O(matching tables).
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.count() == 0
+    }
+}
+
+impl World {
+    /// The rows of all entities that have these components, to read. O(tables) to find out which match.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::{Entity, World};
+    ///
+    /// let mut world = World::new();
+    /// let pallet = world.spawn((2_u8, "pallet"));
+    /// let rows = world.rows::<(Entity, &u8)>();
+    /// assert_eq!(rows.iter().next(), Some((pallet, &2)));
+    /// ```
+    #[must_use]
+    pub fn rows<I: SharedItems>(&self) -> Rows<'_, I> {
+        self.rows_where::<I, ()>()
+    }
+
+    /// [`World::rows`] under conditions.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::{Lacking, World};
+    ///
+    /// let mut world = World::new();
+    /// world.spawn((2_u8, "pallet"));
+    /// assert!(world.rows_where::<&u8, Lacking<&'static str>>().is_empty());
+    /// ```
+    #[must_use]
+    pub fn rows_where<I: SharedItems, C: Conditions>(&self) -> Rows<'_, I, C> {
+        Rows::for_call(self)
+    }
+
+    /// The rows of all entities that have these components. O(tables) to find out which match.
+    ///
+    /// # Panics
+    ///
+    /// If the items name a type twice, once to write it.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// world.spawn((2_u8, 0_u16));
+    /// for (small, large) in world.rows_mut::<(&u8, &mut u16)>().iter_mut() {
+    ///     *large = u16::from(*small) * 256;
+    /// }
+    /// assert_eq!(world.rows::<&u16>().iter().next(), Some(&512));
+    /// ```
+    #[must_use]
+    pub fn rows_mut<I: Items>(&mut self) -> Rows<'_, I> {
+        self.rows_mut_where::<I, ()>()
+    }
+
+    /// [`World::rows_mut`] under conditions.
+    ///
+    /// # Panics
+    ///
+    /// As [`World::rows_mut`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::{Having, World};
+    ///
+    /// let mut world = World::new();
+    /// world.spawn((2_u8, "pallet"));
+    /// let mut rows = world.rows_mut_where::<&mut u8, Having<&'static str>>();
+    /// rows.each(|weight| *weight = 9);
+    /// assert_eq!(rows.iter().next(), Some(&9));
+    /// ```
+    #[must_use]
+    pub fn rows_mut_where<I: Items, C: Conditions>(&mut self) -> Rows<'_, I, C> {
+        Rows::for_call(self)
+    }
+}
