@@ -1,2 +1,2 @@
 //! Gerust.
-fn main(){}
+fn main() {}

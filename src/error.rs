@@ -30,9 +30,7 @@ pub(crate) enum Kind {
         "entity {entity} cannot be {verb}: it is no longer alive; keep ids no longer than their entities, or ask `contains` first"
     )]
     StaleEntity { entity: Entity, verb: &'static str },
-    #[error(
-        "entity {label} has no `{component}` to {verb}; attach one first, or ask `has` before"
-    )]
+    #[error("entity {label} has no `{component}` to {verb}; attach one first, or ask `has` before")]
     MissingComponent {
         entity: Entity,
         label: String,
@@ -84,7 +82,9 @@ pub(crate) enum Kind {
         frame: u64,
         message: String,
     },
-    #[error("layer `{name}` cannot be added: there are {most} layers already; let some colliders share a layer")]
+    #[error(
+        "layer `{name}` cannot be added: there are {most} layers already; let some colliders share a layer"
+    )]
     TooManyLayers { name: String, most: usize },
     #[error("{what} must be {want}, but it is {found}; pass a finite number in that range")]
     BadNumber {

@@ -58,6 +58,8 @@ mod error;
 pub mod prelude;
 pub mod profile;
 pub mod runtime;
+#[cfg(feature = "scene")]
+pub mod scene;
 pub mod schedule;
 pub mod space;
 pub mod store;

@@ -1,1 +1,75 @@
-//! Gerust.
+//! The commands of the `gerust` tool, as a library.
+//!
+//! An [`Engine`] says which component types scene files may name and what a runtime consists of. The `gerust` binary runs
+//! [`Engine::standard`]; a binary of your own runs the same commands for your own components and systems:
+//!
+//! ```
+//! use gerust::prelude::*;
+//! use gerust_cli::Engine;
+//!
+//! #[derive(Clone, serde::Deserialize)]
+//! struct Load { tonnes: f32 }
+//!
+//! let mut engine = Engine::standard();
+//! engine.registry_mut().register::<Load>("load");
+//! engine.add_set_up(|runtime| {
+//!     runtime.add_system(
+//!         System::named("burn").takes::<Rows<&mut Load>>().runs(|mut loads| {
+//!             loads.each(|load| load.tonnes *= 0.999);
+//!         }),
+//!     )
+//! });
+//! // In `main`: gerust_cli::run(&engine, std::env::args_os())
+//! let code = gerust_cli::run(&engine, ["own-engine", "--version"].map(Into::into));
+//! assert_eq!(code, std::process::ExitCode::SUCCESS);
+//! ```
+
+mod arguments;
+mod draw;
+mod engine;
+mod faults;
+mod font;
+mod output;
+mod profile;
+mod run;
+mod trouble;
+
+pub use engine::Engine;
+
+use arguments::{Arguments, Command};
+use clap::Parser;
+use std::ffi::OsString;
+use std::process::ExitCode;
+use trouble::Trouble;
+
+/// Runs the command that the arguments name; the first argument is the program's own name.
+///
+/// Returns 0 if all went well, 1 if an expectation failed, 2 for bad input or usage.
+pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
+    let arguments = match Arguments::try_parse_from(arguments) {
+        Ok(arguments) => arguments,
+        Err(error) => {
+            // Printing only fails if the stream is closed, and then nobody is there to be told.
+            let _ = error.print();
+            return ExitCode::from(if error.use_stderr() {
+                trouble::BAD_INPUT
+            } else {
+                0
+            });
+        }
+    };
+    let outcome = match arguments.command {
+        Command::Run(command) => run::run(engine, &command),
+        Command::Profile(command) => profile::run(engine, &command),
+        Command::Draw(command) => draw::run(engine, &command),
+        Command::Schema => output::print(&gerust::scene::schema()).map(|()| true),
+    };
+    match outcome {
+        Ok(true) => ExitCode::SUCCESS,
+        Ok(false) => ExitCode::from(trouble::EXPECTATION_FAILED),
+        Err(trouble) => trouble.tell(),
+    }
+}
+
+/// What a command returns: whether all expectations held, or what kept it from running.
+type Verdict = Result<bool, Trouble>;

@@ -34,7 +34,8 @@ impl BoxList {
     fn refill(&mut self, entries: impl Iterator<Item = BoxEntry>) {
         self.entries.clear();
         // A box that has come to be infinite or not a number touches nothing, and must not spoil the order.
-        self.entries.extend(entries.filter(|entry| entry.aabb.is_valid()));
+        self.entries
+            .extend(entries.filter(|entry| entry.aabb.is_valid()));
         self.entries.sort_unstable_by(|a, b| {
             let by_place = a.aabb.min.x.total_cmp(&b.aabb.min.x);
             by_place.then_with(|| a.entity.cmp(&b.entity))
@@ -87,17 +88,20 @@ pub(super) fn system(phase: Phase, name: &str) -> System {
             GlobalMut<BoxList>,
         )>()
         .runs(|(mut rows, bodies, mut list)| {
-            list.refill(rows.iter_mut().filter_map(|(entity, collider, placed, world_box)| {
-                world_box.0 = collider.own_box().enclosed(placed.affine());
-                let moves = bodies.get(entity).map(|body| body.motion);
-                collider.is_on().then_some(BoxEntry {
-                    aabb: world_box.0,
-                    entity,
-                    layer: collider.layer(),
-                    is_sensor: collider.is_sensor(),
-                    is_obstacle: !collider.is_sensor() && moves != Some(Motion::Dynamic),
-                })
-            }));
+            list.refill(
+                rows.iter_mut()
+                    .filter_map(|(entity, collider, placed, world_box)| {
+                        world_box.0 = collider.own_box().enclosed(placed.affine());
+                        let moves = bodies.get(entity).map(|body| body.motion);
+                        collider.is_on().then_some(BoxEntry {
+                            aabb: world_box.0,
+                            entity,
+                            layer: collider.layer(),
+                            is_sensor: collider.is_sensor(),
+                            is_obstacle: !collider.is_sensor() && moves != Some(Motion::Dynamic),
+                        })
+                    }),
+            );
         })
 }
 

@@ -134,7 +134,9 @@ impl Contacts {
         std::mem::swap(&mut self.current, &mut self.previous);
         self.current.clear();
         let (current, frame) = (&mut self.current, self.frame);
-        boxes.pairs(layers, self.margin, |a, b| current.push(contact(a, b, frame)));
+        boxes.pairs(layers, self.margin, |a, b| {
+            current.push(contact(a, b, frame))
+        });
         current.sort_unstable_by_key(|contact| (contact.first, contact.second));
         let mut before = self.previous.iter().peekable();
         for contact in current {

@@ -35,26 +35,28 @@ pub(super) fn system() -> System {
     System::named("move: bodies")
         .phase(Phase::Move)
         .takes::<(Movers, Colliders, Placements, AllLinks, Boxes, Rules)>()
-        .runs(move |(mut movers, colliders, placements, links, boxes, rules)| {
-            let (layers, gravity, clock) = rules;
-            let surroundings = Surroundings {
-                colliders,
-                placements,
-                links,
-                boxes,
-                layers,
-            };
-            movers.each(|(entity, transform, body)| {
-                let fall = match body.motion {
-                    Motion::Static => return,
-                    Motion::Kinematic => Vec3::ZERO,
-                    Motion::Dynamic => gravity.0 * body.gravity_scale,
+        .runs(
+            move |(mut movers, colliders, placements, links, boxes, rules)| {
+                let (layers, gravity, clock) = rules;
+                let surroundings = Surroundings {
+                    colliders,
+                    placements,
+                    links,
+                    boxes,
+                    layers,
                 };
-                body.velocity += fall * clock.step_seconds();
-                let way = body.velocity * clock.step_seconds();
-                surroundings.move_body(entity, transform, body, way, &mut obstacles);
-            });
-        })
+                movers.each(|(entity, transform, body)| {
+                    let fall = match body.motion {
+                        Motion::Static => return,
+                        Motion::Kinematic => Vec3::ZERO,
+                        Motion::Dynamic => gravity.0 * body.gravity_scale,
+                    };
+                    body.velocity += fall * clock.step_seconds();
+                    let way = body.velocity * clock.step_seconds();
+                    surroundings.move_body(entity, transform, body, way, &mut obstacles);
+                });
+            },
+        )
 }
 
 /// What a body meets on its way.
@@ -176,7 +178,10 @@ fn advance(
     obstacles: &[Aabb],
 ) {
     let size = placed.at(*place).size().max(Vec3::splat(f32::MIN_POSITIVE));
-    let steps = (way.abs() / size).max_element().ceil().clamp(1.0, MOST_STEPS);
+    let steps = (way.abs() / size)
+        .max_element()
+        .ceil()
+        .clamp(1.0, MOST_STEPS);
     let mut step = way / steps;
     for _ in 0..steps as usize {
         for axis in 0..3 {

@@ -118,9 +118,8 @@ pub(super) fn collect(profiler: &Profiler) -> Vec<Statistic> {
         .into_iter()
         .map(|((category, name), samples)| summarize(profiler, category, name, &samples))
         .collect();
-    statistics.sort_by(|a, b| {
-        (a.category, b.total(), &a.name).cmp(&(b.category, a.total(), &b.name))
-    });
+    statistics
+        .sort_by(|a, b| (a.category, b.total(), &a.name).cmp(&(b.category, a.total(), &b.name)));
     statistics
 }
 

@@ -160,7 +160,10 @@ fn shortened(path: &[String]) -> String {
     if path.len() <= CYCLE_SHOWN {
         return path.join(" → ");
     }
-    let (head, tail) = (&path[..CYCLE_SHOWN / 2], &path[path.len() - CYCLE_SHOWN / 2..]);
+    let (head, tail) = (
+        &path[..CYCLE_SHOWN / 2],
+        &path[path.len() - CYCLE_SHOWN / 2..],
+    );
     format!(
         "{} → … {} more … → {}",
         head.join(" → "),

@@ -42,7 +42,11 @@ impl Access {
             name: short_name(type_name::<T>()),
             writes,
         };
-        match self.reaches.iter_mut().find(|known| known.same_resource(&reach)) {
+        match self
+            .reaches
+            .iter_mut()
+            .find(|known| known.same_resource(&reach))
+        {
             Some(known) if known.writes || writes => {
                 self.clash.get_or_insert(reach.name);
                 known.writes = true;

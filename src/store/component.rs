@@ -121,7 +121,11 @@ impl ComponentTypes {
     /// The columns of a type whose id is at hand.
     #[inline]
     pub(crate) fn columns_mut<T: Component>(&mut self, id: ComponentId) -> &mut Columns<T> {
-        self.types[id.index()].columns.downcast_mut::<T>().0.get_mut()
+        self.types[id.index()]
+            .columns
+            .downcast_mut::<T>()
+            .0
+            .get_mut()
     }
 }
 

@@ -52,7 +52,9 @@ impl Edits<'_> {
     /// Records a spawn, and returns the id under which the entity will live. Until the end of the phase the id is
     /// not alive, but it can be stored and named in further edits.
     pub fn spawn<B: Components>(&mut self, components: B) -> Entity {
-        let entity = self.entities.reserved(self.record.lane, self.record.reserved);
+        let entity = self
+            .entities
+            .reserved(self.record.lane, self.record.reserved);
         self.record.reserved += 1;
         self.record.push(Spawn { entity, components });
         entity

@@ -131,7 +131,9 @@ impl<E> Channel<E> {
     }
 
     fn since(&self, number: u64) -> impl ExactSizeIterator<Item = &E> {
-        let skipped = number.saturating_sub(self.first).min(self.events.len() as u64);
+        let skipped = number
+            .saturating_sub(self.first)
+            .min(self.events.len() as u64);
         self.events.range(skipped as usize..)
     }
 
@@ -155,7 +157,9 @@ impl<E> Channel<E> {
 
 fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
     if world.globals.cell::<Channel<E>>().is_err() {
-        world.event_trims.push(|world| channel::<E>(world).start_frame());
+        world
+            .event_trims
+            .push(|world| channel::<E>(world).start_frame());
     }
     world.ensure_global::<Channel<E>>()
 }

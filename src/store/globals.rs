@@ -86,7 +86,10 @@ impl Globals {
     pub(crate) fn cell<T: Component>(&self) -> Result<&AtomicRefCell<T>, Error> {
         self.0
             .get(&TypeId::of::<T>())
-            .map(|cell| cell.downcast_ref().expect("globals are filed by their type"))
+            .map(|cell| {
+                cell.downcast_ref()
+                    .expect("globals are filed by their type")
+            })
             .ok_or_else(missing::<T>)
     }
 
@@ -94,8 +97,9 @@ impl Globals {
         self.0
             .get_mut(&TypeId::of::<T>())
             .map(|cell| {
-                let cell: &mut AtomicRefCell<T> =
-                    cell.downcast_mut().expect("globals are filed by their type");
+                let cell: &mut AtomicRefCell<T> = cell
+                    .downcast_mut()
+                    .expect("globals are filed by their type");
                 cell.get_mut()
             })
             .ok_or_else(missing::<T>)

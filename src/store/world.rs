@@ -1,8 +1,10 @@
 //! The world: everything that is stored.
 
-use super::bundle::{BundlePlan, Bundle, Components};
+use super::bundle::{Bundle, BundlePlan, Components};
+use super::component::{
+    Companion, Component, ComponentId, ComponentTypes, FarewellHook, short_name,
+};
 use super::edits::MissedEdits;
-use super::component::{Companion, Component, ComponentId, ComponentTypes, FarewellHook, short_name};
 use super::entity::{Entities, Entity, Location, TableId};
 use super::globals::Globals;
 use super::table::{Tables, push_companions};
@@ -230,7 +232,11 @@ impl World {
     /// assert_eq!(world.attach(pallet, 4_u8)?, Some(3));
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn attach<T: Component>(&mut self, entity: Entity, component: T) -> Result<Option<T>, Error> {
+    pub fn attach<T: Component>(
+        &mut self,
+        entity: Entity,
+        component: T,
+    ) -> Result<Option<T>, Error> {
         let id = self.types.id_or_register::<T>();
         self.refuse_kept(entity, id, "attached")?;
         self.attach_kept(entity, component)
@@ -244,12 +250,19 @@ impl World {
     ) -> Result<Option<T>, Error> {
         let from = self.locate(entity, "given a component")?;
         let id = self.types.id_or_register::<T>();
-        if let Some(present) = self.types.columns_mut::<T>(id).get_mut(from.table, from.row) {
+        if let Some(present) = self
+            .types
+            .columns_mut::<T>(id)
+            .get_mut(from.table, from.row)
+        {
             return Ok(Some(std::mem::replace(present, component)));
         }
         let to = self.tables.with(&mut self.types, from.table, id);
         self.move_row(entity, from, to);
-        self.types.columns_mut::<T>(id).column_mut(to).push(component);
+        self.types
+            .columns_mut::<T>(id)
+            .column_mut(to)
+            .push(component);
         for companion in self.new_companions(from.table, id) {
             (companion.push)(&mut self.types, to);
         }
@@ -301,7 +314,9 @@ impl World {
         if columns.position(from.table).is_none() {
             return Ok(None);
         }
-        let value = columns.column_mut(from.table).swap_remove(from.row as usize);
+        let value = columns
+            .column_mut(from.table)
+            .swap_remove(from.row as usize);
         let to = self.tables.without(&mut self.types, from.table, id);
         self.move_row(entity, from, to);
         Ok(Some(value))
@@ -415,7 +430,12 @@ impl World {
         })
     }
 
-    fn refuse_kept(&self, entity: Entity, id: ComponentId, verb: &'static str) -> Result<(), Error> {
+    fn refuse_kept(
+        &self,
+        entity: Entity,
+        id: ComponentId,
+        verb: &'static str,
+    ) -> Result<(), Error> {
         let known = self.types.get(id);
         if !known.kept {
             return Ok(());
@@ -445,7 +465,13 @@ impl World {
     pub(crate) fn add_companion<T: Component, C: Component + for<'a> From<&'a T>>(&mut self) {
         let owner = self.types.id_or_register::<T>();
         let id = self.types.id_or_register::<C>();
-        if self.types.get(owner).companions.iter().any(|known| known.id == id) {
+        if self
+            .types
+            .get(owner)
+            .companions
+            .iter()
+            .any(|known| known.id == id)
+        {
             return;
         }
         self.types.get_mut(owner).companions.push(Companion {

@@ -54,7 +54,9 @@ fn calls_of_one_frame_are_added_up() {
         profiler.end_frame();
     }
     let statistics = collect(&profiler);
-    let lift = statistics.iter().find(|statistic| statistic.name() == "lift");
+    let lift = statistics
+        .iter()
+        .find(|statistic| statistic.name() == "lift");
     let lift = lift.expect("it was recorded");
     assert_eq!(lift.calls(), 6);
     assert_eq!(lift.sorted.len(), 3);
@@ -99,7 +101,9 @@ fn a_frame_within_a_frame_keeps_its_spans_apart() {
     let names = |profiler: &Profiler| -> Vec<String> {
         let frame = profiler.frames().next().expect("one frame");
         let spans = frame.spans().iter();
-        spans.map(|span| profiler.name_of(span).to_owned()).collect()
+        spans
+            .map(|span| profiler.name_of(span).to_owned())
+            .collect()
     };
     assert_eq!(names(&inner), ["in", "frame"]);
     assert_eq!(names(&outer), ["out", "frame"]);

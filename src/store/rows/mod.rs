@@ -6,8 +6,8 @@ mod iter;
 mod matches;
 
 pub use conditions::{Conditions, Having, Lacking};
-pub use items::{Items, SharedItems};
 pub(crate) use items::Pattern;
+pub use items::{Items, SharedItems};
 pub(crate) use matches::Matches;
 
 use super::entity::{Entities, Entity};

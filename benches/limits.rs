@@ -1,2 +1,0 @@
-//! Gerust.
-fn main(){}

@@ -1,0 +1,107 @@
+//! What is drawn of a frame.
+
+use crate::trouble::Trouble;
+use gerust::prelude::*;
+use gerust::scene::SceneRun;
+
+/// The boxes, places and contacts at the end of a frame.
+pub(super) struct Snapshot {
+    pub(super) frame: u64,
+    pub(super) seconds: f64,
+    pub(super) boxes: Vec<DrawnBox>,
+    /// Entities without a box.
+    pub(super) points: Vec<Vec3>,
+    /// The region that each touching pair shares, flat where only faces touch.
+    pub(super) contacts: Vec<Aabb>,
+}
+
+pub(super) struct DrawnBox {
+    pub(super) name: Option<String>,
+    pub(super) aabb: Aabb,
+    pub(super) look: Look,
+}
+
+/// How a box is drawn, in the order of the legend.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Look {
+    Static,
+    Kinematic,
+    Dynamic,
+    Sensor,
+    Off,
+}
+
+impl Look {
+    pub(super) const ALL: [Self; 5] = [
+        Self::Static,
+        Self::Kinematic,
+        Self::Dynamic,
+        Self::Sensor,
+        Self::Off,
+    ];
+
+    pub(super) fn name(self) -> &'static str {
+        match self {
+            Self::Static => "static",
+            Self::Kinematic => "kinematic",
+            Self::Dynamic => "dynamic",
+            Self::Sensor => "sensor",
+            Self::Off => "switched off",
+        }
+    }
+
+    fn of(collider: &Collider, body: Option<&Body>) -> Self {
+        if !collider.is_on() {
+            return Self::Off;
+        }
+        if collider.is_sensor() {
+            return Self::Sensor;
+        }
+        match body.map(|body| body.motion) {
+            Some(Motion::Dynamic) => Self::Dynamic,
+            Some(Motion::Kinematic) => Self::Kinematic,
+            Some(Motion::Static) | None => Self::Static,
+        }
+    }
+}
+
+impl Snapshot {
+    pub(super) fn take(run: &SceneRun<'_>) -> Result<Self, Trouble> {
+        let world = run.runtime().world();
+        let bodies = world.rows::<&Body>();
+        let names = world.rows::<&Name>();
+        let colliders = world.rows::<(Entity, &Collider, &WorldTransform)>();
+        let boxes = colliders
+            .iter()
+            .map(|(entity, collider, placed)| DrawnBox {
+                name: names.get(entity).map(Name::to_string),
+                // Worked out here, because before the first frame nobody has done so.
+                aabb: collider.own_box().enclosed(placed.affine()),
+                look: Look::of(collider, bodies.get(entity)),
+            })
+            .collect();
+        let points = world
+            .rows_where::<&WorldTransform, Lacking<Collider>>()
+            .iter()
+            .map(WorldTransform::translation)
+            .collect();
+        let world_box = |entity| world.get::<WorldBox>(entity).map(|found| found.aabb());
+        let mut contacts = Vec::new();
+        for contact in world.global::<Contacts>()?.iter() {
+            let (first, second) = (world_box(contact.first)?, world_box(contact.second)?);
+            // Within the margin of touching, min and max may have changed sides.
+            contacts.push(Aabb::from_corners(
+                first.min.max(second.min),
+                first.max.min(second.max),
+            ));
+        }
+        let clock = world.global::<Clock>()?;
+        Ok(Self {
+            frame: clock.frame(),
+            seconds: clock.seconds(),
+            boxes,
+            points,
+            contacts,
+        })
+    }
+}

@@ -1,0 +1,93 @@
+//! Shows the faults of a scene file, each with the line it is in.
+
+use gerust::scene::{Fault, SceneError};
+use miette::{
+    Diagnostic, GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource, SourceCode,
+};
+use std::fmt;
+use std::io::IsTerminal;
+
+/// Widths between which messages are wrapped.
+const NARROWEST: usize = 40;
+const WIDEST: usize = 120;
+const WIDTH_WITHOUT_TERMINAL: usize = 100;
+
+pub(crate) fn print(error: &SceneError) {
+    let faults = error.faults();
+    if faults.is_empty() {
+        eprintln!("error: {error}");
+        return;
+    }
+    let path = error.path().display().to_string();
+    let source = NamedSource::new(&path, error.text().to_owned());
+    let handler = handler();
+    for fault in faults {
+        let mut text = String::new();
+        // Writing to a string does not fail.
+        let _ = handler.render_report(
+            &mut text,
+            &Shown {
+                fault,
+                source: &source,
+            },
+        );
+        eprint!("{text}");
+    }
+    eprintln!("error: {path} has {}; nothing was run", count(faults.len()));
+}
+
+fn count(faults: usize) -> String {
+    match faults {
+        1 => String::from("1 fault"),
+        more => format!("{more} faults"),
+    }
+}
+
+fn handler() -> GraphicalReportHandler {
+    let is_terminal = std::io::stderr().is_terminal();
+    let theme = match is_terminal && std::env::var_os("NO_COLOR").is_none() {
+        true => GraphicalTheme::unicode(),
+        false => GraphicalTheme::unicode_nocolor(),
+    };
+    let width = match is_terminal {
+        true => crate::output::terminal_width().clamp(NARROWEST, WIDEST),
+        false => WIDTH_WITHOUT_TERMINAL,
+    };
+    GraphicalReportHandler::new_themed(theme)
+        .with_width(width)
+        .with_context_lines(0)
+}
+
+struct Shown<'f> {
+    fault: &'f Fault,
+    source: &'f NamedSource<String>,
+}
+
+impl fmt::Display for Shown<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(self.fault.message())
+    }
+}
+
+impl fmt::Debug for Shown<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
+
+impl std::error::Error for Shown<'_> {}
+
+impl Diagnostic for Shown<'_> {
+    fn help(&self) -> Option<Box<dyn fmt::Display + '_>> {
+        Some(Box::new(self.fault.mend()))
+    }
+
+    fn source_code(&self) -> Option<&dyn SourceCode> {
+        Some(self.source)
+    }
+
+    fn labels(&self) -> Option<Box<dyn Iterator<Item = LabeledSpan> + '_>> {
+        let label = LabeledSpan::new_with_span(None, self.fault.span());
+        Some(Box::new(std::iter::once(label)))
+    }
+}

@@ -1,0 +1,106 @@
+//! Printing, and what several commands print alike.
+
+use crate::trouble::Trouble;
+use gerust::scene::SceneRun;
+use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
+use serde::Serialize;
+use std::io::{ErrorKind, IsTerminal, Write};
+use std::time::Duration;
+
+/// Columns where there is no terminal to ask.
+const WIDTH_WITHOUT_TERMINAL: usize = 80;
+/// Updates of the progress bar over a whole run.
+const PROGRESS_UPDATES: u64 = 100;
+
+/// Prints a text on standard output, with a line end.
+pub(crate) fn print(text: &str) -> Result<(), Trouble> {
+    match writeln!(std::io::stdout().lock(), "{}", text.trim_end()) {
+        Ok(()) => Ok(()),
+        Err(error) if error.kind() == ErrorKind::BrokenPipe => Err(Trouble::NobodyListens),
+        Err(error) => Err(Trouble::other(format!(
+            "standard output cannot be written: {error}"
+        ))),
+    }
+}
+
+pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
+    let text = serde_json::to_string_pretty(value)
+        .map_err(|error| Trouble::other(format!("the summary cannot be written: {error}")))?;
+    print(&text)
+}
+
+/// The columns of the terminal that standard error is.
+pub(crate) fn terminal_width() -> usize {
+    let (_, columns) = console::Term::stderr().size();
+    match columns {
+        0 => WIDTH_WITHOUT_TERMINAL,
+        columns => usize::from(columns),
+    }
+}
+
+/// Says on standard error that times of a debug build mean little.
+pub(crate) fn warn_of_debug_build() {
+    if cfg!(debug_assertions) {
+        eprintln!(
+            "warning: this is a debug build, many times slower than a release build; use `cargo run --release`"
+        );
+    }
+}
+
+/// Runs a scene to its end, with a progress bar if standard error is a terminal.
+pub(crate) fn advance_to_end(run: &mut SceneRun<'_>) -> Result<(), Trouble> {
+    let frames = run.scene().frames();
+    let bar = ProgressBar::with_draw_target(Some(frames), ProgressDrawTarget::stderr());
+    if !std::io::stderr().is_terminal() {
+        bar.set_draw_target(ProgressDrawTarget::hidden());
+    }
+    let style = ProgressStyle::with_template("{msg} {wide_bar} frame {pos} of {len}");
+    bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
+    bar.set_message(run.scene().title().to_owned());
+    // Drawing each frame would cost more than running it.
+    let between = (frames / PROGRESS_UPDATES).max(1);
+    let outcome = loop {
+        match run.advance() {
+            Ok(true) if run.frame().is_multiple_of(between) => bar.set_position(run.frame()),
+            Ok(true) => {}
+            Ok(false) => break Ok(()),
+            Err(error) => break Err(error),
+        }
+    };
+    bar.finish_and_clear();
+    outcome.map_err(Trouble::from)
+}
+
+/// A time with three significant digits, in ms or, below that, µs.
+pub(crate) fn time(duration: Duration) -> String {
+    let microseconds = duration.as_secs_f64() * 1e6;
+    match microseconds {
+        small if small < 10.0 => format!("{small:.2} µs"),
+        small if small < 100.0 => format!("{small:.1} µs"),
+        small if small < 1_000.0 => format!("{small:.0} µs"),
+        large if large < 10_000.0 => format!("{:.2} ms", large / 1e3),
+        large if large < 100_000.0 => format!("{:.1} ms", large / 1e3),
+        large => format!("{:.0} ms", large / 1e3),
+    }
+}
+
+pub(crate) fn milliseconds(duration: Duration) -> f64 {
+    duration.as_secs_f64() * 1e3
+}
+
+/// A share of the frame budget.
+pub(crate) fn share(share: f64) -> String {
+    let percent = share * 100.0;
+    match percent {
+        small if small < 10.0 => format!("{small:.1} %"),
+        large => format!("{large:.0} %"),
+    }
+}
+
+/// Which build measured.
+pub(crate) fn build() -> &'static str {
+    match cfg!(debug_assertions) {
+        true => "debug",
+        false => "release",
+    }
+}

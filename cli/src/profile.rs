@@ -1,0 +1,142 @@
+//! `gerust profile`.
+
+use crate::Verdict;
+use crate::arguments::{Format, ProfileCommand};
+use crate::engine::Engine;
+use crate::output::{self, milliseconds, share, time};
+use comfy_table::{CellAlignment, ContentArrangement, Table};
+use gerust::profile::Statistic;
+use gerust::scene::{Report, Scene};
+use serde::Serialize;
+
+/// A name is cut to this, so that the table stays within 80 columns.
+const WIDEST_NAME: usize = 26;
+
+pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
+    output::warn_of_debug_build();
+    let scene = Scene::load(&command.scene, engine.registry())?;
+    let mut run = scene.start(engine.runtime()?)?;
+    output::advance_to_end(&mut run)?;
+    let report = run.report();
+    match command.format {
+        Format::Text => output::print(&text(&report))?,
+        Format::Json => output::print_json(&Summary::new(&scene, &report))?,
+    }
+    // What the scene expects is the business of `run`: a profile of a scene that fails is still a profile.
+    Ok(true)
+}
+
+fn text(report: &Report) -> String {
+    let mut table = Table::new();
+    table
+        .load_style(comfy_table::TableStyle::new())
+        .set_content_arrangement(ContentArrangement::Disabled)
+        .set_header([
+            "kind", "name", "calls", "median", "95 %", "worst", "at", "budget",
+        ]);
+    for statistic in report.statistics() {
+        table.add_row(row(statistic));
+    }
+    for column in table.column_iter_mut().skip(2) {
+        column.set_cell_alignment(CellAlignment::Right);
+    }
+    format!(
+        "{}: {} frames, {} entities at the end{}\n{} of {} frames over the budget of {}\n\n{}",
+        report.title(),
+        report.frames(),
+        report.entities(),
+        if cfg!(debug_assertions) {
+            ", DEBUG BUILD"
+        } else {
+            ""
+        },
+        report.frames_over_budget(),
+        report.frames(),
+        time(report.budget()),
+        table
+            .lines()
+            .map(|line| line.trim_end().to_owned())
+            .collect::<Vec<_>>()
+            .join("\n")
+    )
+}
+
+fn row(statistic: &Statistic) -> [String; 8] {
+    [
+        statistic.category().name().to_owned(),
+        shortened(statistic.name()),
+        statistic.calls().to_string(),
+        time(statistic.median()),
+        time(statistic.percentile_95()),
+        time(statistic.worst()),
+        statistic.worst_frame().to_string(),
+        share(statistic.share_of_budget()),
+    ]
+}
+
+fn shortened(name: &str) -> String {
+    if name.chars().count() <= WIDEST_NAME {
+        return name.to_owned();
+    }
+    let mut short: String = name.chars().take(WIDEST_NAME - 1).collect();
+    short.push('…');
+    short
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct Summary<'r> {
+    scene: String,
+    title: &'r str,
+    build: &'static str,
+    frames: u64,
+    entities: usize,
+    budget_ms: f64,
+    frames_over_budget: usize,
+    names: Vec<NameSummary<'r>>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct NameSummary<'r> {
+    kind: &'static str,
+    name: &'r str,
+    calls: u64,
+    total_ms: f64,
+    median_ms: f64,
+    percentile_95_ms: f64,
+    worst_ms: f64,
+    worst_frame: u64,
+    share_of_budget: f64,
+}
+
+impl<'r> Summary<'r> {
+    fn new(scene: &Scene, report: &'r Report) -> Self {
+        Self {
+            scene: scene.path().display().to_string(),
+            title: report.title(),
+            build: output::build(),
+            frames: report.frames(),
+            entities: report.entities(),
+            budget_ms: milliseconds(report.budget()),
+            frames_over_budget: report.frames_over_budget(),
+            names: report.statistics().iter().map(NameSummary::new).collect(),
+        }
+    }
+}
+
+impl<'r> NameSummary<'r> {
+    fn new(statistic: &'r Statistic) -> Self {
+        Self {
+            kind: statistic.category().name(),
+            name: statistic.name(),
+            calls: statistic.calls(),
+            total_ms: milliseconds(statistic.total()),
+            median_ms: milliseconds(statistic.median()),
+            percentile_95_ms: milliseconds(statistic.percentile_95()),
+            worst_ms: milliseconds(statistic.worst()),
+            worst_frame: statistic.worst_frame(),
+            share_of_budget: statistic.share_of_budget(),
+        }
+    }
+}

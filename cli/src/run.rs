@@ -1,0 +1,177 @@
+//! `gerust run`.
+
+use crate::Verdict;
+use crate::arguments::{Format, RunCommand};
+use crate::engine::Engine;
+use crate::output::{self, milliseconds, share, time};
+use gerust::profile::Statistic;
+use gerust::scene::{Outcome, Report, Scene};
+use serde::Serialize;
+use std::fmt::Write;
+
+pub(crate) fn run(engine: &Engine, command: &RunCommand) -> Verdict {
+    output::warn_of_debug_build();
+    let scene = Scene::load(&command.scene, engine.registry())?;
+    let mut run = scene.start(engine.runtime()?)?;
+    output::advance_to_end(&mut run)?;
+    let report = run.report();
+    match command.format {
+        Format::Text => output::print(&text(&report))?,
+        Format::Json => output::print_json(&Summary::new(&scene, &report))?,
+    }
+    Ok(report.all_held())
+}
+
+fn frame_statistic(report: &Report) -> Option<&Statistic> {
+    report
+        .statistics()
+        .iter()
+        .find(|statistic| statistic.category() == gerust::profile::Category::Frame)
+}
+
+fn text(report: &Report) -> String {
+    let failed: Vec<&Outcome> = report
+        .outcomes()
+        .iter()
+        .filter(|outcome| !outcome.held())
+        .collect();
+    let mut text = String::new();
+    // Writing to a string does not fail.
+    let _ = writeln!(text, "{}", report.title());
+    let _ = writeln!(text, "  frames        {}", report.frames());
+    let _ = writeln!(text, "  entities      {} at the end", report.entities());
+    let _ = writeln!(
+        text,
+        "  contacts      {} at the end, {} begun",
+        report.contacts(),
+        report.contacts_begun()
+    );
+    if let Some(frame) = frame_statistic(report) {
+        let _ = writeln!(
+            text,
+            "  frame time    median {}, 95 % {}, worst {} (frame {})",
+            time(frame.median()),
+            time(frame.percentile_95()),
+            time(frame.worst()),
+            frame.worst_frame()
+        );
+        let _ = writeln!(
+            text,
+            "  budget        {} of {} used by the median, {} frames over",
+            share(frame.share_of_budget()),
+            time(report.budget()),
+            report.frames_over_budget()
+        );
+    }
+    let _ = writeln!(
+        text,
+        "  expectations  {} held, {} failed",
+        report.outcomes().len() - failed.len(),
+        failed.len()
+    );
+    for missed in report.missed() {
+        let _ = writeln!(text, "  missed        {missed}");
+    }
+    for outcome in failed {
+        let _ = writeln!(
+            text,
+            "\nfailed: {}",
+            outcome.what().unwrap_or(outcome.wanted())
+        );
+        let _ = writeln!(text, "  wanted  {} {}", outcome.wanted(), outcome.when());
+        let _ = writeln!(
+            text,
+            "  found   {}, at frame {}",
+            outcome.measured(),
+            outcome.frame()
+        );
+    }
+    text
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct Summary<'r> {
+    scene: String,
+    title: &'r str,
+    build: &'static str,
+    frames: u64,
+    entities: usize,
+    contacts: usize,
+    contacts_begun: u64,
+    frame_time: Option<FrameTime>,
+    held: usize,
+    failed: usize,
+    expectations: Vec<ExpectationSummary<'r>>,
+    missed: &'r [String],
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct FrameTime {
+    budget_ms: f64,
+    median_ms: f64,
+    percentile_95_ms: f64,
+    worst_ms: f64,
+    worst_frame: u64,
+    frames_over_budget: usize,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct ExpectationSummary<'r> {
+    what: Option<&'r str>,
+    held: bool,
+    when: &'r str,
+    frame: u64,
+    wanted: &'r str,
+    measured: &'r str,
+}
+
+impl<'r> Summary<'r> {
+    fn new(scene: &Scene, report: &'r Report) -> Self {
+        let held = report
+            .outcomes()
+            .iter()
+            .filter(|outcome| outcome.held())
+            .count();
+        Self {
+            scene: scene.path().display().to_string(),
+            title: report.title(),
+            build: output::build(),
+            frames: report.frames(),
+            entities: report.entities(),
+            contacts: report.contacts(),
+            contacts_begun: report.contacts_begun(),
+            frame_time: frame_statistic(report).map(|frame| FrameTime {
+                budget_ms: milliseconds(report.budget()),
+                median_ms: milliseconds(frame.median()),
+                percentile_95_ms: milliseconds(frame.percentile_95()),
+                worst_ms: milliseconds(frame.worst()),
+                worst_frame: frame.worst_frame(),
+                frames_over_budget: report.frames_over_budget(),
+            }),
+            held,
+            failed: report.outcomes().len() - held,
+            expectations: report
+                .outcomes()
+                .iter()
+                .map(ExpectationSummary::new)
+                .collect(),
+            missed: report.missed(),
+        }
+    }
+}
+
+impl<'r> ExpectationSummary<'r> {
+    fn new(outcome: &'r Outcome) -> Self {
+        Self {
+            what: outcome.what(),
+            held: outcome.held(),
+            when: outcome.when(),
+            frame: outcome.frame(),
+            wanted: outcome.wanted(),
+            measured: outcome.measured(),
+        }
+    }
+}

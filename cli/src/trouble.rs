@@ -1,0 +1,51 @@
+//! What keeps a command from running.
+
+use crate::faults;
+use gerust::scene::SceneError;
+use std::fmt::Display;
+use std::process::ExitCode;
+
+pub(crate) const EXPECTATION_FAILED: u8 = 1;
+pub(crate) const BAD_INPUT: u8 = 2;
+
+/// Why a command did not do what it was asked.
+#[derive(Debug)]
+pub(crate) enum Trouble {
+    /// The scene file is at fault.
+    Scene(SceneError),
+    /// A system of the scene failed.
+    Runtime(gerust::Error),
+    /// Something else, in words.
+    Other(String),
+    /// The reader of the output has gone, as `head` does: no fault of anybody's.
+    NobodyListens,
+}
+
+impl Trouble {
+    pub(crate) fn other(message: impl Display) -> Self {
+        Self::Other(message.to_string())
+    }
+
+    /// Tells it on standard error.
+    pub(crate) fn tell(self) -> ExitCode {
+        match self {
+            Self::Scene(error) => faults::print(&error),
+            Self::Runtime(error) => eprintln!("error: {error}"),
+            Self::Other(message) => eprintln!("error: {message}"),
+            Self::NobodyListens => return ExitCode::SUCCESS,
+        }
+        ExitCode::from(BAD_INPUT)
+    }
+}
+
+impl From<SceneError> for Trouble {
+    fn from(error: SceneError) -> Self {
+        Self::Scene(error)
+    }
+}
+
+impl From<gerust::Error> for Trouble {
+    fn from(error: gerust::Error) -> Self {
+        Self::Runtime(error)
+    }
+}

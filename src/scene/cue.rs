@@ -1,0 +1,77 @@
+//! Cues: what happens at a frame.
+
+use super::place::{EntityPlan, Parts};
+use crate::error::Error;
+use crate::store::World;
+
+/// Something that happens at the beginning of a frame.
+#[derive(Debug)]
+pub(super) struct Cue {
+    pub(super) frame: u64,
+    pub(super) action: Action,
+}
+
+#[derive(Debug)]
+pub(super) enum Action {
+    Set { entity: String, parts: Parts },
+    Spawn(EntityPlan),
+    Despawn(String),
+}
+
+/// Why a cue could not be carried out.
+pub(super) enum Missed {
+    /// The entity of this name is not there at that time.
+    Gone(String),
+    Refused(Error),
+}
+
+impl From<Error> for Missed {
+    fn from(error: Error) -> Self {
+        Self::Refused(error)
+    }
+}
+
+impl Cue {
+    /// What the cue does, for reports.
+    pub(super) fn describe(&self) -> String {
+        match &self.action {
+            Action::Set { entity, .. } => format!("set `{entity}`"),
+            Action::Spawn(plan) => match (&plan.name, &plan.template) {
+                (Some(name), _) => format!("spawn `{name}`"),
+                (None, Some(template)) => format!("spawn a `{template}`"),
+                (None, None) => String::from("spawn an entity"),
+            },
+            Action::Despawn(entity) => format!("despawn `{entity}`"),
+        }
+    }
+
+    pub(super) fn carry_out(&self, world: &mut World) -> Result<(), Missed> {
+        let find = |world: &World, name: &str| {
+            world
+                .find(name)
+                .ok_or_else(|| Missed::Gone(name.to_owned()))
+        };
+        match &self.action {
+            Action::Set { entity, parts } => {
+                let entity = find(world, entity)?;
+                parts.apply(world, entity)?;
+            }
+            Action::Spawn(plan) => {
+                // The parent is looked up first: without it nothing is made.
+                let parent = match &plan.parent {
+                    Some(parent) => Some(find(world, parent)?),
+                    None => None,
+                };
+                let entity = plan.spawn(world)?;
+                if let Some(parent) = parent {
+                    world.link(entity, parent)?;
+                }
+            }
+            Action::Despawn(entity) => {
+                let entity = find(world, entity)?;
+                world.despawn(entity)?;
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,287 @@
+//! The scene file as it is written: plain data, checked for shape but not yet for sense.
+//!
+//! The JSON Schema is derived from the same types, so it cannot drift from what is read. Their comments are its
+//! descriptions.
+
+use schemars::JsonSchema;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+use toml::Spanned;
+
+/// Three numbers along x, y, z.
+pub(super) type Triple = [f32; 3];
+
+/// Values of registered components by name: for the schema only. What is read in their place is a key to the values that
+/// were taken out before (see `read`), because they are read by the registered types.
+fn any_components(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+    schemars::json_schema!({
+        "type": "object",
+        "description": "Registered components by name. A tag is `true`."
+    })
+}
+
+/// A scene: entities, timed cues and expectations. Metres, seconds, right-handed axes with y up.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+#[schemars(title = "Gerust scene")]
+pub(super) struct Document {
+    // Required, but told to be missing by `check`: so the rest of a file without them is checked as well.
+    /// What the scene shows.
+    #[schemars(required)]
+    pub(super) title: Option<String>,
+    /// How many frames it runs, at least 1.
+    #[schemars(required, with = "u64", range(min = 1))]
+    pub(super) frames: Option<Spanned<u64>>,
+    /// Seconds of scene time per frame; 1/60 unless given.
+    #[schemars(with = "Option<f64>")]
+    pub(super) step: Option<Spanned<f64>>,
+    /// Milliseconds of real time that a frame should take at most; 1000/60 unless given.
+    #[schemars(with = "Option<f64>")]
+    pub(super) budget_ms: Option<Spanned<f64>>,
+    /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
+    pub(super) gravity: Option<Triple>,
+    /// Layers by name, each with the names of the layers that it meets. Meeting is mutual, so one side is enough. The
+    /// layer `default` is always there and meets every other.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, Vec<String>>")]
+    pub(super) layers: BTreeMap<Spanned<String>, Vec<Spanned<String>>>,
+    /// Presets for entities, by name.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, Preset>")]
+    pub(super) templates: BTreeMap<Spanned<String>, Preset>,
+    /// The entities that are there from the start.
+    #[serde(default)]
+    pub(super) entities: Vec<EntityEntry>,
+    /// What happens at a frame or a time.
+    #[serde(default)]
+    #[schemars(with = "Vec<CueEntry>")]
+    pub(super) cues: Vec<Spanned<CueEntry>>,
+    /// What must be so at a frame or a time, or by then.
+    #[serde(default)]
+    #[schemars(with = "Vec<ExpectEntry>")]
+    pub(super) expect: Vec<Spanned<ExpectEntry>>,
+}
+
+/// What an entity consists of.
+#[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
+pub(super) struct Preset {
+    /// Where it is, relative to its parent.
+    pub(super) transform: Option<TransformEntry>,
+    /// Its box.
+    pub(super) collider: Option<ColliderEntry>,
+    /// How it moves by itself.
+    pub(super) body: Option<BodyEntry>,
+    /// Registered components by name. A tag is `true`.
+    #[schemars(schema_with = "any_components")]
+    pub(super) components: Option<String>,
+}
+
+/// An entity. What it says itself goes before what its template says, field by field.
+#[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
+pub(super) struct EntityEntry {
+    /// What to call it; no two entities of a scene share a name.
+    #[schemars(with = "Option<String>")]
+    pub(super) name: Option<Spanned<String>>,
+    /// The preset that it is made from.
+    #[schemars(with = "Option<String>")]
+    pub(super) template: Option<Spanned<String>>,
+    /// The name of the entity under which it is linked.
+    #[schemars(with = "Option<String>")]
+    pub(super) parent: Option<Spanned<String>>,
+    /// Where it is, relative to its parent.
+    pub(super) transform: Option<TransformEntry>,
+    /// Its box.
+    pub(super) collider: Option<ColliderEntry>,
+    /// How it moves by itself.
+    pub(super) body: Option<BodyEntry>,
+    /// Registered components by name. A tag is `true`.
+    #[schemars(schema_with = "any_components")]
+    pub(super) components: Option<String>,
+}
+
+/// A local placement. What is left out stays as it is: at the origin, unturned, unscaled, unless a template or an
+/// earlier cue says otherwise.
+#[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
+pub(super) struct TransformEntry {
+    /// Metres along the parent's axes.
+    pub(super) translation: Option<Triple>,
+    /// A unit quaternion: x, y, z, w. Instead of `turn`.
+    #[schemars(with = "Option<[f32; 4]>")]
+    pub(super) rotation: Option<Spanned<[f32; 4]>>,
+    /// A turn about an axis. Instead of `rotation`.
+    #[schemars(with = "Option<Turn>")]
+    pub(super) turn: Option<Spanned<Turn>>,
+    /// Factors along the entity's own axes.
+    pub(super) scale: Option<Triple>,
+}
+
+/// A turn about an axis, counter-clockwise as seen from the tip of the axis.
+#[derive(Deserialize, JsonSchema, Debug, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct Turn {
+    /// The direction of the axis, of any length but 0.
+    pub(super) axis: Triple,
+    /// The angle.
+    pub(super) degrees: f32,
+}
+
+/// The box of an entity, in its own space.
+#[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
+pub(super) struct ColliderEntry {
+    /// The size along each axis, in metres, not negative. Needed unless the template gives it.
+    #[schemars(with = "Option<Triple>")]
+    pub(super) size: Option<Spanned<Triple>>,
+    /// Where the middle of the box is, from the entity's origin; [0, 0, 0] unless given.
+    pub(super) center: Option<Triple>,
+    /// Whether it stops dynamic bodies (`solid`, unless given) or only reports contacts (`sensor`).
+    pub(super) kind: Option<ColliderKind>,
+    /// The name of its layer; `default` unless given.
+    #[schemars(with = "Option<String>")]
+    pub(super) layer: Option<Spanned<String>>,
+    /// Whether it takes part; true unless given.
+    pub(super) on: Option<bool>,
+}
+
+#[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum ColliderKind {
+    Solid,
+    Sensor,
+}
+
+/// How an entity with a collider moves.
+#[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
+pub(super) struct BodyEntry {
+    /// `static`, `kinematic` (moves through everything) or `dynamic` (falls and stops; unless given).
+    pub(super) motion: Option<MotionEntry>,
+    /// Metres per second, in world space.
+    pub(super) velocity: Option<Triple>,
+    /// How much of gravity it feels; 1 unless given.
+    pub(super) gravity_scale: Option<f32>,
+}
+
+#[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum MotionEntry {
+    Static,
+    Kinematic,
+    Dynamic,
+}
+
+/// Something that happens at the beginning of a frame: exactly one of `frame` and `time`, and exactly one of `set`,
+/// `spawn` and `despawn`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct CueEntry {
+    /// The frame, counted from 1.
+    #[schemars(with = "Option<u64>", range(min = 1))]
+    pub(super) frame: Option<Spanned<u64>>,
+    /// Scene time in seconds: the first frame that ends at this time or later.
+    #[schemars(with = "Option<f64>")]
+    pub(super) time: Option<Spanned<f64>>,
+    /// Changes fields and components of an entity; what is left out stays.
+    pub(super) set: Option<SetEntry>,
+    /// Makes an entity.
+    pub(super) spawn: Option<EntityEntry>,
+    /// The name of an entity that goes, with everything below it.
+    #[schemars(with = "Option<String>")]
+    pub(super) despawn: Option<Spanned<String>>,
+}
+
+/// What changes of an entity.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct SetEntry {
+    /// The name of the entity.
+    #[schemars(with = "String")]
+    pub(super) entity: Spanned<String>,
+    /// Where it is, relative to its parent: this teleports.
+    pub(super) transform: Option<TransformEntry>,
+    /// Its box.
+    pub(super) collider: Option<ColliderEntry>,
+    /// How it moves by itself.
+    pub(super) body: Option<BodyEntry>,
+    /// Registered components by name; each replaces the whole value.
+    #[schemars(schema_with = "any_components")]
+    pub(super) components: Option<String>,
+}
+
+/// Something that must be so at the end of a frame: exactly one of `frame`, `time`, `by-frame` and `by-time`, and exactly
+/// one of `touching`, `apart`, `position` and `count`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct ExpectEntry {
+    /// What it means, in words, for reports.
+    pub(super) what: Option<String>,
+    /// The frame; 0 is the state as loaded.
+    #[schemars(with = "Option<u64>")]
+    pub(super) frame: Option<Spanned<u64>>,
+    /// Scene time in seconds: the first frame that ends at this time or later.
+    #[schemars(with = "Option<f64>")]
+    pub(super) time: Option<Spanned<f64>>,
+    /// It must be so in some frame up to this one.
+    #[schemars(with = "Option<u64>")]
+    pub(super) by_frame: Option<Spanned<u64>>,
+    /// It must be so in some frame up to this time.
+    #[schemars(with = "Option<f64>")]
+    pub(super) by_time: Option<Spanned<f64>>,
+    /// The names of two entities that touch.
+    #[schemars(with = "Option<[String; 2]>")]
+    pub(super) touching: Option<[Spanned<String>; 2]>,
+    /// The names of two entities that do not touch.
+    #[schemars(with = "Option<[String; 2]>")]
+    pub(super) apart: Option<[Spanned<String>; 2]>,
+    /// Where an entity is in the world.
+    pub(super) position: Option<PositionEntry>,
+    /// How many entities there are.
+    #[schemars(with = "Option<CountEntry>")]
+    pub(super) count: Option<Spanned<CountEntry>>,
+}
+
+/// Where an entity is in the world.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct PositionEntry {
+    /// The name of the entity.
+    #[schemars(with = "String")]
+    pub(super) entity: Spanned<String>,
+    /// The wanted place of its origin, in metres.
+    pub(super) is: Triple,
+    /// How far from there it may be, in metres; 0.001 unless given.
+    #[schemars(with = "Option<f32>")]
+    pub(super) within: Option<Spanned<f32>>,
+}
+
+/// How many entities there are: `is`, or `at-least` and `at-most`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct CountEntry {
+    /// Only entities made from this template count; all entities unless given.
+    #[schemars(with = "Option<String>")]
+    pub(super) template: Option<Spanned<String>>,
+    /// Exactly so many.
+    pub(super) is: Option<u64>,
+    /// So many or more.
+    pub(super) at_least: Option<u64>,
+    /// So many or fewer.
+    pub(super) at_most: Option<u64>,
+}
+
+/// The JSON Schema of scene files, as a JSON text.
+///
+/// # Example
+///
+/// ```
+/// let schema = gerust::scene::schema();
+/// assert!(schema.contains("\"Gerust scene\""));
+/// ```
+#[must_use]
+pub fn schema() -> String {
+    let schema = schemars::schema_for!(Document);
+    format!("{:#}", schema.as_value())
+}

@@ -1,0 +1,200 @@
+//! Expectations: what must be so at a frame, or by then.
+
+use super::place::MadeFrom;
+use crate::collide::{Collider, Contacts, Layers, WorldBox};
+use crate::error::Error;
+use crate::space::WorldTransform;
+use crate::store::{Entity, World};
+use glam::Vec3;
+
+/// A check of the world at the end of a frame.
+#[derive(Debug)]
+pub(super) struct Expectation {
+    pub(super) what: Option<String>,
+    pub(super) when: When,
+    pub(super) condition: Condition,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum When {
+    /// At the end of this frame.
+    At(u64),
+    /// At the end of some frame up to this one.
+    By(u64),
+}
+
+impl When {
+    pub(super) fn last_frame(self) -> u64 {
+        match self {
+            Self::At(frame) | Self::By(frame) => frame,
+        }
+    }
+
+    pub(super) fn describe(self) -> String {
+        match self {
+            Self::At(frame) => format!("at frame {frame}"),
+            Self::By(frame) => format!("by frame {frame}"),
+        }
+    }
+}
+
+#[derive(Debug)]
+pub(super) enum Condition {
+    Touching(String, String),
+    Apart(String, String),
+    Position {
+        entity: String,
+        is: Vec3,
+        within: f32,
+    },
+    Count {
+        template: Option<String>,
+        at_least: u64,
+        at_most: u64,
+    },
+}
+
+/// What a check found.
+pub(super) struct Finding {
+    pub(super) holds: bool,
+    pub(super) measured: String,
+}
+
+impl Condition {
+    /// What is wanted, in words.
+    pub(super) fn describe(&self) -> String {
+        match self {
+            Self::Touching(a, b) => format!("`{a}` touches `{b}`"),
+            Self::Apart(a, b) => format!("`{a}` does not touch `{b}`"),
+            Self::Position { entity, is, within } => {
+                format!("`{entity}` within {within} m of {}", place(*is))
+            }
+            Self::Count {
+                template,
+                at_least,
+                at_most,
+            } => {
+                let what = match template {
+                    Some(template) => format!("entities made from `{template}`"),
+                    None => String::from("entities"),
+                };
+                match (*at_least, *at_most) {
+                    (least, most) if least == most => format!("{least} {what}"),
+                    (least, u64::MAX) => format!("at least {least} {what}"),
+                    (0, most) => format!("at most {most} {what}"),
+                    (least, most) => format!("{least} to {most} {what}"),
+                }
+            }
+        }
+    }
+
+    pub(super) fn check(&self, world: &World) -> Result<Finding, Error> {
+        match self {
+            Self::Touching(a, b) => touching(world, a, b, true),
+            Self::Apart(a, b) => touching(world, a, b, false),
+            Self::Position { entity, is, within } => position(world, entity, *is, *within),
+            Self::Count {
+                template,
+                at_least,
+                at_most,
+            } => {
+                let count = count(world, template.as_deref());
+                Ok(Finding {
+                    holds: (*at_least..=*at_most).contains(&count),
+                    measured: format!("{count}"),
+                })
+            }
+        }
+    }
+}
+
+fn gone(name: &str) -> Finding {
+    Finding {
+        holds: false,
+        measured: format!("there is no `{name}`"),
+    }
+}
+
+fn count(world: &World, template: Option<&str>) -> u64 {
+    let count = match template {
+        None => world.len(),
+        Some(template) => world
+            .rows::<&MadeFrom>()
+            .iter()
+            .filter(|made| made.template() == template)
+            .count(),
+    };
+    count as u64
+}
+
+fn position(world: &World, name: &str, is: Vec3, within: f32) -> Result<Finding, Error> {
+    let Some(entity) = world.find(name) else {
+        return Ok(gone(name));
+    };
+    let found = world.get::<WorldTransform>(entity)?.translation();
+    let distance = found.distance(is);
+    Ok(Finding {
+        holds: distance <= within,
+        measured: format!("{}, {distance:.4} m away", place(found)),
+    })
+}
+
+fn touching(world: &World, a: &str, b: &str, wanted: bool) -> Result<Finding, Error> {
+    let (first, second) = match (world.find(a), world.find(b)) {
+        (Some(first), Some(second)) => (first, second),
+        (None, _) => return Ok(gone(a)),
+        (_, None) => return Ok(gone(b)),
+    };
+    let contacts = world.global::<Contacts>()?;
+    let contact = contacts.between(first, second);
+    let measured = match contact {
+        Some(contact) => format!("they touch, {:.4} m deep", contact.depth),
+        None => why_apart(world, (a, first), (b, second))?,
+    };
+    Ok(Finding {
+        holds: contact.is_some() == wanted,
+        measured,
+    })
+}
+
+/// The first reason for which two entities do not touch.
+fn why_apart(
+    world: &World,
+    first: (&str, Entity),
+    second: (&str, Entity),
+) -> Result<String, Error> {
+    for (name, entity) in [first, second] {
+        if !world.has::<Collider>(entity) {
+            return Ok(format!("`{name}` has no collider"));
+        }
+        if !world.get::<Collider>(entity)?.is_on() {
+            return Ok(format!("the collider of `{name}` is off"));
+        }
+    }
+    let layer = |entity| {
+        world
+            .get::<Collider>(entity)
+            .map(|collider| collider.layer())
+    };
+    let (one, other) = (layer(first.1)?, layer(second.1)?);
+    let layers = world.global::<Layers>()?;
+    if !layers.do_meet(one, other) {
+        return Ok(format!(
+            "layer `{}` does not meet layer `{}`",
+            layers.name(one),
+            layers.name(other)
+        ));
+    }
+    let world_box = |entity| world.get::<WorldBox>(entity).map(|found| found.aabb());
+    let depth = world_box(first.1)?.depth(&world_box(second.1)?);
+    let axis = depth.min_position();
+    Ok(format!(
+        "{:.4} m apart along {}",
+        -depth[axis],
+        ["x", "y", "z"][axis]
+    ))
+}
+
+fn place(place: Vec3) -> String {
+    format!("({:.3}, {:.3}, {:.3})", place.x, place.y, place.z)
+}

@@ -1,0 +1,250 @@
+//! What is wrong with a scene file, and where.
+
+use std::fmt;
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+/// One thing that is wrong with a scene file.
+///
+/// # Example
+///
+/// ```
+/// use gerust::scene::{Registry, Scene};
+///
+/// let text = "title = \"x\"\nframes = 1\n\n[[entities]]\nnaem = \"crate\"\n";
+/// let error = Scene::parse(text, "typo.toml", &Registry::standard()).unwrap_err();
+/// let fault = &error.faults()[0];
+/// assert_eq!((fault.line(), fault.column()), (5, 1));
+/// assert_eq!(fault.message(), "there is no key `naem` here");
+/// assert!(fault.mend().starts_with("did you mean `name`?"));
+/// ```
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Fault {
+    span: Range<usize>,
+    line: usize,
+    column: usize,
+    message: String,
+    mend: String,
+}
+
+impl Fault {
+    pub(super) fn new(
+        span: Range<usize>,
+        message: impl Into<String>,
+        mend: impl Into<String>,
+    ) -> Self {
+        Self {
+            span,
+            line: 0,
+            column: 0,
+            message: message.into(),
+            mend: mend.into(),
+        }
+    }
+
+    fn locate(&mut self, text: &str) {
+        let before = &text[..floor_boundary(text, self.span.start)];
+        let line_start = before.rfind('\n').map_or(0, |at| at + 1);
+        self.line = before.matches('\n').count() + 1;
+        self.column = before[line_start..].chars().count() + 1;
+    }
+
+    /// The offending text, as a range of bytes of the file.
+    #[must_use]
+    pub fn span(&self) -> Range<usize> {
+        self.span.clone()
+    }
+
+    /// The line, counted from 1.
+    #[must_use]
+    pub fn line(&self) -> usize {
+        self.line
+    }
+
+    /// The column, counted in characters from 1.
+    #[must_use]
+    pub fn column(&self) -> usize {
+        self.column
+    }
+
+    /// What is wrong.
+    #[must_use]
+    pub fn message(&self) -> &str {
+        &self.message
+    }
+
+    /// How to mend it.
+    #[must_use]
+    pub fn mend(&self) -> &str {
+        &self.mend
+    }
+}
+
+/// The nearest place at or before a byte where a character begins.
+fn floor_boundary(text: &str, at: usize) -> usize {
+    (0..=at.min(text.len()))
+        .rev()
+        .find(|&at| text.is_char_boundary(at))
+        .unwrap_or(0)
+}
+
+/// Why a scene file was not loaded: every fault that was found, or why it could not be read.
+///
+/// # Example
+///
+/// ```
+/// use gerust::scene::{Registry, Scene};
+///
+/// let error = Scene::load("no/such/scene.toml", &Registry::standard()).unwrap_err();
+/// assert!(error.faults().is_empty());
+/// assert!(error.to_string().starts_with("no/such/scene.toml cannot be read: "));
+/// ```
+pub struct SceneError(Box<Kind>);
+
+enum Kind {
+    Unreadable {
+        path: PathBuf,
+        source: std::io::Error,
+    },
+    Faulty {
+        path: PathBuf,
+        text: String,
+        /// In the order of the file.
+        faults: Vec<Fault>,
+    },
+}
+
+impl SceneError {
+    pub(super) fn unreadable(path: &Path, source: std::io::Error) -> Self {
+        Self(Box::new(Kind::Unreadable {
+            path: path.to_owned(),
+            source,
+        }))
+    }
+
+    pub(super) fn faulty(path: &Path, text: &str, mut faults: Vec<Fault>) -> Self {
+        for fault in &mut faults {
+            fault.locate(text);
+        }
+        faults.sort_by_key(|fault| (fault.span.start, fault.span.end));
+        faults.dedup();
+        Self(Box::new(Kind::Faulty {
+            path: path.to_owned(),
+            text: text.to_owned(),
+            faults,
+        }))
+    }
+
+    /// The file.
+    #[must_use]
+    pub fn path(&self) -> &Path {
+        match &*self.0 {
+            Kind::Unreadable { path, .. } | Kind::Faulty { path, .. } => path,
+        }
+    }
+
+    /// All faults, in the order of the file; none if the file could not be read at all.
+    #[must_use]
+    pub fn faults(&self) -> &[Fault] {
+        match &*self.0 {
+            Kind::Unreadable { .. } => &[],
+            Kind::Faulty { faults, .. } => faults,
+        }
+    }
+
+    /// The text of the file, to show the faults in.
+    #[must_use]
+    pub fn text(&self) -> &str {
+        match &*self.0 {
+            Kind::Unreadable { .. } => "",
+            Kind::Faulty { text, .. } => text,
+        }
+    }
+}
+
+impl fmt::Display for SceneError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match &*self.0 {
+            Kind::Unreadable { path, source } => {
+                write!(
+                    f,
+                    "{} cannot be read: {source}; check the path",
+                    path.display()
+                )
+            }
+            Kind::Faulty { path, faults, .. } => {
+                for (position, fault) in faults.iter().enumerate() {
+                    if position > 0 {
+                        writeln!(f)?;
+                    }
+                    let Fault {
+                        line,
+                        column,
+                        message,
+                        mend,
+                        ..
+                    } = fault;
+                    write!(f, "{}:{line}:{column}: {message}; {mend}", path.display())?;
+                }
+                Ok(())
+            }
+        }
+    }
+}
+
+impl fmt::Debug for SceneError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
+
+impl std::error::Error for SceneError {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        match &*self.0 {
+            Kind::Unreadable { source, .. } => Some(source),
+            Kind::Faulty { .. } => None,
+        }
+    }
+}
+
+/// How to mend a name that is not known: the nearest that is, and all there are.
+pub(super) fn suggest<'n>(
+    wrong: &str,
+    what: &str,
+    known: impl IntoIterator<Item = &'n str>,
+) -> String {
+    let mut known: Vec<&str> = known.into_iter().collect();
+    known.sort_unstable();
+    known.dedup();
+    if known.is_empty() {
+        return format!("there are no {what} in this file");
+    }
+    let nearest = known
+        .iter()
+        .map(|name| (strsim::damerau_levenshtein(wrong, name), name))
+        .filter(|&(distance, name)| distance <= (name.chars().count() / 3).max(2))
+        .min();
+    let list = list_of(&known);
+    match nearest {
+        Some((_, name)) if known.len() > 1 => {
+            format!("did you mean `{name}`? the {what} are {list}")
+        }
+        Some((_, name)) => format!("did you mean `{name}`?"),
+        None => format!("the {what} are {list}"),
+    }
+}
+
+/// Names that a message lists at most.
+const NAMES_LISTED: usize = 12;
+
+fn list_of(names: &[&str]) -> String {
+    let shown: Vec<String> = names
+        .iter()
+        .take(NAMES_LISTED)
+        .map(|name| format!("`{name}`"))
+        .collect();
+    match names.len().checked_sub(NAMES_LISTED + 1) {
+        Some(more) => format!("{} and {} more", shown.join(", "), more + 1),
+        None => shown.join(", "),
+    }
+}

@@ -1,0 +1,56 @@
+//! Scene files: entities, timed cues and expectations, written in TOML.
+//!
+//! A scene is loaded against a [`Registry`], which says what component types the file may name. All faults of a file
+//! are reported at once, each with line, column and the nearest valid name. `docs/scene-format.md` describes the
+//! format, `gerust schema` prints its JSON Schema.
+//!
+//! # Example
+//!
+//! ```
+//! use gerust::prelude::*;
+//! use gerust::scene::{Registry, Scene};
+//!
+//! let text = r#"
+//! title = "a pallet falls on the quay"
+//! frames = 90
+//!
+//! [[entities]]
+//! name = "quay"
+//! transform = { translation = [0, -0.5, 0] }
+//! collider = { size = [20, 1, 20] }
+//!
+//! [[entities]]
+//! name = "pallet"
+//! transform = { translation = [0, 3, 0] }
+//! collider = { size = [1, 1, 1] }
+//! body = { motion = "dynamic" }
+//!
+//! [[expect]]
+//! by-time = 1.5
+//! touching = ["pallet", "quay"]
+//! "#;
+//! let scene = Scene::parse(text, "fall.toml", &Registry::standard())?;
+//! let report = scene.run(Runtime::new())?;
+//! assert!(report.all_held(), "{report}");
+//! # Ok::<(), Box<dyn std::error::Error>>(())
+//! ```
+
+mod check;
+mod cue;
+mod document;
+mod expect;
+mod fault;
+mod place;
+mod read;
+mod registry;
+mod report;
+mod run;
+mod scene_file;
+
+pub use document::schema;
+pub use fault::{Fault, SceneError};
+pub use place::MadeFrom;
+pub use registry::Registry;
+pub use report::{Outcome, Report};
+pub use run::SceneRun;
+pub use scene_file::Scene;

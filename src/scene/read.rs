@@ -1,0 +1,369 @@
+//! From text to a [`Document`], collecting every fault of shape on the way.
+//!
+//! `serde` stops at the first fault. So what it stumbles over is noted, cut out of the parsed tree by its span, and the
+//! rest is read again, until nothing is left to stumble over.
+
+use super::document::Document;
+use super::fault::{Fault, suggest};
+use super::registry::{Attach, Registry};
+use serde::Deserialize;
+use std::borrow::Cow;
+use std::ops::Range;
+use toml::Spanned;
+use toml::de::{DeArray, DeTable, DeValue, Deserializer};
+
+/// Faults of shape that are looked for at most.
+const MOST_FAULTS: usize = 100;
+
+/// The values of one `components` table, by name.
+pub(super) type ComponentValues = Vec<(String, Attach)>;
+
+/// A document with the component values that were taken out of it.
+pub(super) struct ReadScene {
+    pub(super) document: Document,
+    /// The keys whose values were at fault: what is missing for that reason is not told again.
+    cut: Vec<Cut>,
+    component_values: Vec<ComponentValues>,
+}
+
+/// An entry that was taken out of the tree because it was at fault.
+struct Cut {
+    key: String,
+    span: Range<usize>,
+}
+
+impl ReadScene {
+    /// Whether a key of the top level was there, but at fault.
+    pub(super) fn was_at_fault(&self, key: &str) -> bool {
+        self.cut.iter().any(|cut| cut.key == key)
+    }
+
+    /// The values that a `components` entry stands for.
+    pub(super) fn values(&self, key: Option<&String>) -> &[(String, Attach)] {
+        key.and_then(|key| key.parse::<usize>().ok())
+            .and_then(|at| self.component_values.get(at))
+            .map_or(&[], Vec::as_slice)
+    }
+}
+
+/// Reads as much of a text as can be read, and lists what cannot. Without a document there is at least one fault.
+pub(super) fn read(text: &str, registry: &Registry) -> (Option<ReadScene>, Vec<Fault>) {
+    let (mut root, syntax_errors) = DeTable::parse_recoverable(text);
+    if !syntax_errors.is_empty() {
+        // What follows a broken line would be read wrongly, so only the broken lines are told.
+        let faults = syntax_errors.iter().map(syntax_fault).collect();
+        return (None, faults);
+    }
+    let mut reader = Reader {
+        registry,
+        faults: Vec::new(),
+        cut: Vec::new(),
+        component_values: Vec::new(),
+    };
+    reader.refuse_odd_numbers(root.get_mut());
+    reader.take_all_components(root.get_mut());
+    let document = reader.read_document(root);
+    let Reader {
+        faults,
+        cut,
+        component_values,
+        ..
+    } = reader;
+    let scene = document.map(|document| ReadScene {
+        document,
+        cut,
+        component_values,
+    });
+    (scene, faults)
+}
+
+struct Reader<'r> {
+    registry: &'r Registry,
+    faults: Vec<Fault>,
+    cut: Vec<Cut>,
+    component_values: Vec<ComponentValues>,
+}
+
+impl Reader<'_> {
+    fn read_document(&mut self, mut root: Spanned<DeTable<'_>>) -> Option<Document> {
+        for _ in 0..MOST_FAULTS {
+            let error = match Document::deserialize(Deserializer::from(root.clone())) {
+                Ok(document) => return Some(document),
+                Err(error) => error,
+            };
+            let span = error.span().unwrap_or(0..0);
+            let cut = cut_out(root.get_mut(), &span);
+            if !self.follows_from_a_cut(&error, &span) {
+                self.faults.push(shape_fault(&error, span));
+            }
+            self.cut.push(cut?);
+        }
+        None
+    }
+
+    /// Whether a key is only missing because it was cut out.
+    fn follows_from_a_cut(&self, error: &toml::de::Error, span: &Range<usize>) -> bool {
+        let missing = error.message().strip_prefix("missing field `");
+        missing.is_some_and(|rest| {
+            self.cut.iter().any(|cut| {
+                let is_inside = span.start <= cut.span.start && cut.span.end <= span.end;
+                rest.trim_end() == format!("{}`", cut.key) && is_inside
+            })
+        })
+    }
+
+    /// Numbers that are not finite, or not finite as 32-bit floats, are refused wherever they stand.
+    fn refuse_odd_numbers(&mut self, table: &mut DeTable<'_>) {
+        let odd: Vec<_> = table
+            .iter_mut()
+            .filter_map(|(key, value)| (!self.keep_number(value)).then(|| key.get_ref().clone()))
+            .collect();
+        for key in odd {
+            table.remove(key.as_ref());
+        }
+    }
+
+    fn keep_number(&mut self, value: &mut Spanned<DeValue<'_>>) -> bool {
+        let span = value.span();
+        match value.get_mut() {
+            DeValue::Float(float) => {
+                let digits = float.as_str().replace('_', "");
+                let is_fine = digits
+                    .parse::<f64>()
+                    .is_ok_and(|number| number.is_finite() && (number as f32).is_finite());
+                if !is_fine {
+                    self.faults.push(Fault::new(
+                        span,
+                        format!("`{}` is not a number that a scene can use", float.as_str()),
+                        "write a finite number below 3.4e38",
+                    ));
+                }
+                is_fine
+            }
+            DeValue::Array(array) => {
+                // An array must keep its length, or a second fault would be told; it goes as a whole.
+                let mut is_fine = true;
+                for item in array.iter_mut() {
+                    is_fine &= self.keep_number(item);
+                }
+                is_fine
+            }
+            DeValue::Table(table) => {
+                self.refuse_odd_numbers(table);
+                true
+            }
+            _ => true,
+        }
+    }
+
+    fn take_all_components(&mut self, root: &mut DeTable<'_>) {
+        if let Some(DeValue::Table(templates)) = entry(root, "templates") {
+            for (_, template) in templates.iter_mut() {
+                self.take_components(template.get_mut());
+            }
+        }
+        for entity in items(root, "entities") {
+            self.take_components(entity);
+        }
+        for cue in items(root, "cues") {
+            let DeValue::Table(cue) = cue else { continue };
+            for action in ["set", "spawn"] {
+                if let Some(value) = entry(cue, action) {
+                    self.take_components(value);
+                }
+            }
+        }
+    }
+
+    /// Reads the values under `components` by their registered types and leaves a key to them in their place.
+    fn take_components(&mut self, holder: &mut DeValue<'_>) {
+        let DeValue::Table(holder) = holder else {
+            return;
+        };
+        let Some(components) = holder.get_mut("components") else {
+            return;
+        };
+        let span = components.span();
+        let key = self.component_values.len().to_string();
+        let taken = std::mem::replace(components.get_mut(), DeValue::String(Cow::Owned(key)));
+        let DeValue::Table(values) = taken else {
+            self.faults.push(Fault::new(
+                span,
+                "`components` is not a table",
+                "write `components.name = value`, one line for each component",
+            ));
+            holder.remove("components");
+            return;
+        };
+        let values = values
+            .into_iter()
+            .filter_map(|(name, value)| self.read_component(&name, value))
+            .collect();
+        self.component_values.push(values);
+    }
+
+    fn read_component(
+        &mut self,
+        name: &Spanned<Cow<'_, str>>,
+        value: Spanned<DeValue<'_>>,
+    ) -> Option<(String, Attach)> {
+        let span = value.span();
+        let text = name.get_ref();
+        match self.registry.read(text, value) {
+            Some(Ok(attach)) => Some((text.clone().into_owned(), attach)),
+            Some(Err(error)) => {
+                let span = error.span().unwrap_or(span);
+                self.faults.push(shape_fault(&error, span));
+                None
+            }
+            None => {
+                self.faults.push(Fault::new(
+                    name.span(),
+                    format!("there is no component `{text}`"),
+                    suggest(text, "registered components", self.registry.names()),
+                ));
+                None
+            }
+        }
+    }
+}
+
+fn entry<'t, 'i>(table: &'t mut DeTable<'i>, key: &str) -> Option<&'t mut DeValue<'i>> {
+    table.get_mut(key).map(Spanned::get_mut)
+}
+
+fn items<'t, 'i>(
+    table: &'t mut DeTable<'i>,
+    key: &str,
+) -> impl Iterator<Item = &'t mut DeValue<'i>> + use<'t, 'i> {
+    let array = match entry(table, key) {
+        Some(DeValue::Array(array)) => Some(array),
+        _ => None,
+    };
+    array
+        .into_iter()
+        .flat_map(|array| array.iter_mut().map(Spanned::get_mut))
+}
+
+/// Removes what lies at a span: the entry of a table whose key or value it is, or the item of an array.
+fn cut_out(table: &mut DeTable<'_>, span: &Range<usize>) -> Option<Cut> {
+    let found = table
+        .iter()
+        .find(|(key, value)| key.span() == *span || value.span() == *span)
+        .map(|(key, _)| key.get_ref().clone());
+    if let Some(key) = found {
+        table.remove(key.as_ref());
+        return Some(Cut {
+            key: key.into_owned(),
+            span: span.clone(),
+        });
+    }
+    table
+        .iter_mut()
+        .find_map(|(_, value)| cut_out_of_value(value.get_mut(), span))
+}
+
+fn cut_out_of_value(value: &mut DeValue<'_>, span: &Range<usize>) -> Option<Cut> {
+    match value {
+        DeValue::Table(table) => cut_out(table, span),
+        DeValue::Array(array) => {
+            let whole = array.iter().position(|item| item.span() == *span);
+            if let Some(position) = whole {
+                let rest = std::mem::replace(array, DeArray::new()).into_iter();
+                *array = rest
+                    .enumerate()
+                    .filter(|&(at, _)| at != position)
+                    .map(|(_, item)| item)
+                    .collect();
+                return Some(Cut {
+                    key: String::new(),
+                    span: span.clone(),
+                });
+            }
+            array
+                .iter_mut()
+                .find_map(|item| cut_out_of_value(item.get_mut(), span))
+        }
+        _ => None,
+    }
+}
+
+fn syntax_fault(error: &toml::de::Error) -> Fault {
+    Fault::new(
+        error.span().unwrap_or(0..0),
+        format!("this is not TOML: {}", error.message().trim()),
+        "mend the line; the rest of the file is checked after that",
+    )
+}
+
+/// Puts a message of `serde` into words for the author of a scene.
+fn shape_fault(error: &toml::de::Error, span: Range<usize>) -> Fault {
+    let message = error.message().trim();
+    let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
+    if message.starts_with("unknown field")
+        && let [wrong, known @ ..] = quoted.as_slice()
+    {
+        return Fault::new(
+            span,
+            format!("there is no key `{wrong}` here"),
+            suggest(wrong, "keys", known.iter().copied()),
+        );
+    }
+    if message.starts_with("unknown variant")
+        && let [wrong, known @ ..] = quoted.as_slice()
+    {
+        return Fault::new(
+            span,
+            format!("`{wrong}` is not one of the choices"),
+            suggest(wrong, "choices", known.iter().copied()),
+        );
+    }
+    if message.starts_with("missing field")
+        && let [missing, ..] = quoted.as_slice()
+    {
+        return Fault::new(
+            span,
+            format!("the key `{missing}` is missing"),
+            format!("add `{missing} = …`"),
+        );
+    }
+    let found_wanted = ["invalid type: ", "invalid value: ", "invalid length "]
+        .iter()
+        .find_map(|prefix| message.strip_prefix(prefix))
+        .and_then(|rest| rest.split_once(", expected "));
+    match found_wanted {
+        Some((found, wanted)) => Fault::new(
+            span,
+            format!(
+                "{} was found where {} is wanted",
+                in_words(found),
+                in_words(wanted)
+            ),
+            format!("write {}", in_words(wanted)),
+        ),
+        None => Fault::new(span, message.to_owned(), "mend the value"),
+    }
+}
+
+/// Rust's names for shapes of values, in words.
+fn in_words(shape: &str) -> String {
+    match shape {
+        "f32" | "f64" => String::from("a number"),
+        "u64" | "u32" | "usize" => String::from("a whole number that is not negative"),
+        "i64" | "i32" => String::from("a whole number"),
+        "a string" => String::from("a text in quotes"),
+        "a boolean" => String::from("`true` or `false`"),
+        "a sequence" => String::from("a list in brackets"),
+        "map" => String::from("a table"),
+        _ => match shape.strip_prefix("an array of length ") {
+            Some(length) => format!("a list of {length} values"),
+            None => match shape.strip_prefix("struct ") {
+                Some(_) => String::from("a table in braces"),
+                None => match shape.parse::<usize>() {
+                    Ok(length) => format!("a list of {length}"),
+                    Err(_) => shape.to_owned(),
+                },
+            },
+        },
+    }
+}

@@ -1,0 +1,131 @@
+//! Which component types a scene file may name.
+
+use crate::error::Error;
+use crate::store::{Component, Entity, World};
+use serde::de::DeserializeOwned;
+use std::collections::BTreeMap;
+use std::fmt;
+use std::sync::Arc;
+use toml::Spanned;
+use toml::de::{DeValue, ValueDeserializer};
+
+/// Puts one value on an entity.
+pub(super) type Attach = Arc<dyn Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync>;
+
+type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Attach, toml::de::Error>;
+
+/// The component types that scene files may name under `components`.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::scene::{Registry, Scene};
+///
+/// #[derive(Clone, serde::Deserialize)]
+/// struct Load { tonnes: f32 }
+/// #[derive(Clone, Default)]
+/// struct Sealed;
+///
+/// let mut registry = Registry::standard();
+/// registry.register::<Load>("load");
+/// registry.register_tag::<Sealed>("sealed");
+///
+/// let text = r#"
+/// title = "one container"
+/// frames = 1
+///
+/// [[entities]]
+/// name = "container"
+/// components.load = { tonnes = 21.5 }
+/// components.sealed = true
+/// "#;
+/// let scene = Scene::parse(text, "one.toml", &registry)?;
+/// let run = scene.start(Runtime::new())?;
+/// let container = run.runtime().world().find("container").expect("it is in the file");
+/// assert_eq!(run.runtime().world().get::<Load>(container)?.tonnes, 21.5);
+/// assert!(run.runtime().world().has::<Sealed>(container));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Clone, Default)]
+pub struct Registry {
+    readers: BTreeMap<String, ReadValue>,
+}
+
+impl Registry {
+    /// No component types.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// The component types of the [`StandardKit`](crate::StandardKit), under their names in lower case: `velocity`,
+    /// `spin`, `lifetime`. The kit itself must be added to the runtime for them to do anything.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::Registry;
+    ///
+    /// let registry = Registry::standard();
+    /// assert_eq!(registry.names().collect::<Vec<_>>(), ["lifetime", "spin", "velocity"]);
+    /// assert_eq!(Registry::new().names().count(), 0);
+    /// ```
+    #[must_use]
+    pub fn standard() -> Self {
+        let mut registry = Self::new();
+        registry.register::<crate::Velocity>("velocity");
+        registry.register::<crate::Spin>("spin");
+        registry.register::<crate::Lifetime>("lifetime");
+        registry
+    }
+
+    /// Lets scene files name a component type, which is read by `serde`. A name that is taken is given to the new type.
+    pub fn register<T: Component + Clone + DeserializeOwned>(&mut self, name: &str) {
+        self.readers.insert(name.to_owned(), read_value::<T>);
+    }
+
+    /// Lets scene files name a tag: `components.name = true` attaches it, `false` does not.
+    pub fn register_tag<T: Component + Default>(&mut self, name: &str) {
+        self.readers.insert(name.to_owned(), read_tag::<T>);
+    }
+
+    /// All names, in alphabetical order.
+    pub fn names(&self) -> impl Iterator<Item = &str> {
+        self.readers.keys().map(String::as_str)
+    }
+
+    /// Reads a value for the type of a name; `None` if the name is not registered.
+    pub(super) fn read(
+        &self,
+        name: &str,
+        value: Spanned<DeValue<'_>>,
+    ) -> Option<Result<Attach, toml::de::Error>> {
+        self.readers.get(name).map(|read| read(value))
+    }
+}
+
+fn read_value<T: Component + Clone + DeserializeOwned>(
+    value: Spanned<DeValue<'_>>,
+) -> Result<Attach, toml::de::Error> {
+    let value = T::deserialize(ValueDeserializer::from(value))?;
+    Ok(Arc::new(move |world, entity| {
+        world.attach(entity, value.clone()).map(drop)
+    }))
+}
+
+fn read_tag<T: Component + Default>(
+    value: Spanned<DeValue<'_>>,
+) -> Result<Attach, toml::de::Error> {
+    let wanted: bool = serde::Deserialize::deserialize(ValueDeserializer::from(value))?;
+    Ok(Arc::new(move |world, entity| match wanted {
+        true => world.attach(entity, T::default()).map(drop),
+        false => world.detach::<T>(entity).map(drop),
+    }))
+}
+
+impl fmt::Debug for Registry {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_set().entries(self.readers.keys()).finish()
+    }
+}

@@ -1,0 +1,244 @@
+//! What came of a scene.
+
+use super::expect::{Expectation, Finding};
+use super::run::SceneRun;
+use crate::collide::Contacts;
+use crate::profile::Statistic;
+use std::fmt;
+
+/// What came of one expectation.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::scene::{Registry, Scene};
+///
+/// let text = "title = 't'\nframes = 1\n[[expect]]\nframe = 1\ncount = { is = 2 }\n";
+/// let report = Scene::parse(text, "t.toml", &Registry::standard())?.run(Runtime::new())?;
+/// let outcome = &report.outcomes()[0];
+/// assert!(!outcome.held());
+/// assert_eq!((outcome.wanted(), outcome.measured()), ("2 entities", "0"));
+/// assert_eq!((outcome.when(), outcome.frame()), ("at frame 1", 1));
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Clone, Debug)]
+pub struct Outcome {
+    what: Option<String>,
+    held: bool,
+    when: String,
+    frame: u64,
+    wanted: String,
+    measured: String,
+}
+
+impl Outcome {
+    pub(super) fn new(expectation: &Expectation, frame: u64, finding: Finding) -> Self {
+        Self {
+            what: expectation.what.clone(),
+            held: finding.holds,
+            when: expectation.when.describe(),
+            frame,
+            wanted: expectation.condition.describe(),
+            measured: finding.measured,
+        }
+    }
+
+    pub(super) fn open(expectation: &Expectation, frame: u64) -> Self {
+        let finding = Finding {
+            holds: false,
+            measured: format!("not reached: the run stopped after frame {frame}"),
+        };
+        Self::new(expectation, frame, finding)
+    }
+
+    /// What the scene's author wrote that it means, if anything.
+    #[must_use]
+    pub fn what(&self) -> Option<&str> {
+        self.what.as_deref()
+    }
+
+    /// Whether it held.
+    #[must_use]
+    pub fn held(&self) -> bool {
+        self.held
+    }
+
+    /// When it had to hold, in words.
+    #[must_use]
+    pub fn when(&self) -> &str {
+        &self.when
+    }
+
+    /// The frame in which it was decided.
+    #[must_use]
+    pub fn frame(&self) -> u64 {
+        self.frame
+    }
+
+    /// What was wanted, in words.
+    #[must_use]
+    pub fn wanted(&self) -> &str {
+        &self.wanted
+    }
+
+    /// What was found, in words.
+    #[must_use]
+    pub fn measured(&self) -> &str {
+        &self.measured
+    }
+}
+
+impl fmt::Display for Outcome {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let verdict = if self.held { "held" } else { "failed" };
+        if let Some(what) = &self.what {
+            write!(f, "{what}: ")?;
+        }
+        write!(
+            f,
+            "{verdict} at frame {}: wanted {} {}, found: {}",
+            self.frame, self.wanted, self.when, self.measured
+        )
+    }
+}
+
+/// What came of a scene: the state at its end, what held and what failed, and where the time went.
+///
+/// See the [module documentation](crate::scene) for an example.
+#[derive(Clone, Debug)]
+pub struct Report {
+    title: String,
+    frames: u64,
+    entities: usize,
+    contacts: usize,
+    contacts_begun: u64,
+    outcomes: Vec<Outcome>,
+    missed: Vec<String>,
+    budget: std::time::Duration,
+    frames_over_budget: usize,
+    statistics: Vec<Statistic>,
+}
+
+impl Report {
+    pub(super) fn new(
+        run: &SceneRun<'_>,
+        outcomes: Vec<Outcome>,
+        missed_cues: Vec<String>,
+        contacts_begun: u64,
+    ) -> Self {
+        let runtime = run.runtime();
+        let world = runtime.world();
+        let edits = world.missed_edits();
+        let mut missed = missed_cues;
+        missed.extend(
+            edits
+                .first_reasons()
+                .iter()
+                .map(|reason| format!("edit: {reason}")),
+        );
+        let more = edits.count() - edits.first_reasons().len() as u64;
+        if more > 0 {
+            missed.push(format!("{more} more edits"));
+        }
+        Self {
+            title: run.scene().title().to_owned(),
+            frames: run.frame(),
+            entities: world.len(),
+            contacts: world
+                .global::<Contacts>()
+                .map_or(0, |contacts| contacts.iter().len()),
+            contacts_begun,
+            outcomes,
+            missed,
+            budget: runtime.profiler().budget(),
+            frames_over_budget: runtime.profiler().frames_over_budget(),
+            statistics: runtime.profiler().statistics(),
+        }
+    }
+
+    /// The title of the scene.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        &self.title
+    }
+
+    /// How many frames ran.
+    #[must_use]
+    pub fn frames(&self) -> u64 {
+        self.frames
+    }
+
+    /// How many entities there were at the end.
+    #[must_use]
+    pub fn entities(&self) -> usize {
+        self.entities
+    }
+
+    /// How many pairs touched at the end.
+    #[must_use]
+    pub fn contacts(&self) -> usize {
+        self.contacts
+    }
+
+    /// How many contacts began over the whole run.
+    #[must_use]
+    pub fn contacts_begun(&self) -> u64 {
+        self.contacts_begun
+    }
+
+    /// What came of each expectation, in the order of the file.
+    #[must_use]
+    pub fn outcomes(&self) -> &[Outcome] {
+        &self.outcomes
+    }
+
+    /// Whether all expectations held.
+    #[must_use]
+    pub fn all_held(&self) -> bool {
+        self.outcomes.iter().all(Outcome::held)
+    }
+
+    /// The cues and edits that could not be carried out, with the reasons.
+    #[must_use]
+    pub fn missed(&self) -> &[String] {
+        &self.missed
+    }
+
+    /// The time that a frame should take at most.
+    #[must_use]
+    pub fn budget(&self) -> std::time::Duration {
+        self.budget
+    }
+
+    /// How many frames took longer.
+    #[must_use]
+    pub fn frames_over_budget(&self) -> usize {
+        self.frames_over_budget
+    }
+
+    /// What each name cost; see [`Profiler::statistics`](crate::Profiler::statistics).
+    #[must_use]
+    pub fn statistics(&self) -> &[Statistic] {
+        &self.statistics
+    }
+}
+
+impl fmt::Display for Report {
+    /// One line of numbers, and one for each expectation that failed.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let failed = self.outcomes.iter().filter(|outcome| !outcome.held());
+        write!(
+            f,
+            "{}: {} frames, {} of {} expectations held",
+            self.title,
+            self.frames,
+            self.outcomes.len() - failed.clone().count(),
+            self.outcomes.len()
+        )?;
+        for outcome in failed {
+            write!(f, "\n{outcome}")?;
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,187 @@
+//! A scene as it runs.
+
+use super::cue::Missed;
+use super::expect::When;
+use super::report::{Outcome, Report};
+use super::scene_file::Scene;
+use crate::collide::{Contact, ContactState, Gravity, Layers};
+use crate::error::Error;
+use crate::runtime::Runtime;
+use crate::schedule::Clock;
+
+/// A scene in a runtime, frame by frame.
+///
+/// Frame 0 is the state as loaded. The cues of a frame are carried out before its systems run, its expectations are
+/// checked when they have run.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::scene::{Registry, Scene};
+///
+/// let text = r#"
+/// title = "a gull comes and goes"
+/// frames = 3
+/// [[cues]]
+/// frame = 2
+/// spawn = { name = "gull" }
+/// [[expect]]
+/// frame = 1
+/// count = { is = 0 }
+/// [[expect]]
+/// frame = 2
+/// count = { is = 1 }
+/// "#;
+/// let scene = Scene::parse(text, "gull.toml", &Registry::standard())?;
+/// let mut run = scene.start(Runtime::new())?;
+/// while run.advance()? {}
+/// assert!(run.report().all_held());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug)]
+pub struct SceneRun<'s> {
+    scene: &'s Scene,
+    runtime: Runtime,
+    /// By expectation: decided or still open.
+    outcomes: Vec<Option<Outcome>>,
+    missed_cues: Vec<String>,
+    contacts_begun: u64,
+}
+
+impl<'s> SceneRun<'s> {
+    pub(super) fn start(scene: &'s Scene, mut runtime: Runtime) -> Result<Self, Error> {
+        runtime.set_step_seconds(scene.step)?;
+        if let Some(budget) = scene.budget {
+            runtime.profiler_mut().set_budget(budget);
+        }
+        runtime
+            .profiler_mut()
+            .keep_frames(usize::try_from(scene.frames).unwrap_or(usize::MAX));
+        let world = runtime.world_mut();
+        if let Some(gravity) = scene.gravity {
+            world.set_global(Gravity(gravity));
+        }
+        let mut layers = Layers::default();
+        for (a, b) in &scene.layers {
+            let (a, b) = (layers.add(a)?, layers.add(b)?);
+            layers.meet(a, b);
+        }
+        world.set_global(layers);
+        let mut children = Vec::new();
+        for plan in &scene.entities {
+            let entity = plan.spawn(world)?;
+            children.extend(plan.parent.as_ref().map(|parent| (entity, parent)));
+        }
+        for (child, parent) in children {
+            let parent = world
+                .find(parent)
+                .expect("a scene was checked: its parents are among its entities");
+            world.link(child, parent)?;
+        }
+        let mut run = Self {
+            scene,
+            runtime,
+            outcomes: scene.expectations.iter().map(|_| None).collect(),
+            missed_cues: Vec::new(),
+            contacts_begun: 0,
+        };
+        run.check_expectations()?;
+        Ok(run)
+    }
+
+    /// The scene.
+    #[must_use]
+    pub fn scene(&self) -> &'s Scene {
+        self.scene
+    }
+
+    /// The runtime, to look at.
+    #[must_use]
+    pub fn runtime(&self) -> &Runtime {
+        &self.runtime
+    }
+
+    /// The runtime, to add systems or to change the world between frames.
+    pub fn runtime_mut(&mut self) -> &mut Runtime {
+        &mut self.runtime
+    }
+
+    /// The frame that ran last; 0 before the first.
+    #[must_use]
+    pub fn frame(&self) -> u64 {
+        self.runtime
+            .world()
+            .global::<Clock>()
+            .map_or(0, |clock| clock.frame())
+    }
+
+    /// Runs the next frame, unless the scene is at its end; says whether one ran.
+    ///
+    /// # Errors
+    ///
+    /// If a system fails; the message names it.
+    pub fn advance(&mut self) -> Result<bool, Error> {
+        let frame = self.frame() + 1;
+        if frame > self.scene.frames {
+            return Ok(false);
+        }
+        self.carry_out_cues(frame);
+        self.runtime.run_frames(1)?;
+        let contacts = self.runtime.world().posted::<Contact>();
+        let begun = contacts
+            .iter()
+            .filter(|contact| contact.state == ContactState::Began);
+        self.contacts_begun += begun.count() as u64;
+        self.check_expectations()?;
+        Ok(true)
+    }
+
+    fn carry_out_cues(&mut self, frame: u64) {
+        for cue in self.scene.cues.iter().filter(|cue| cue.frame == frame) {
+            let reason = match cue.carry_out(self.runtime.world_mut()) {
+                Ok(()) => continue,
+                Err(Missed::Gone(name)) => format!("there is no `{name}` any more"),
+                Err(Missed::Refused(error)) => error.to_string(),
+            };
+            self.missed_cues
+                .push(format!("frame {frame}: {}: {reason}", cue.describe()));
+        }
+    }
+
+    fn check_expectations(&mut self) -> Result<(), Error> {
+        let frame = self.frame();
+        let world = self.runtime.world();
+        for (expectation, outcome) in self.scene.expectations.iter().zip(&mut self.outcomes) {
+            let is_due = match expectation.when {
+                When::At(at) => frame == at,
+                When::By(by) => frame <= by,
+            };
+            if outcome.is_some() || !is_due {
+                continue;
+            }
+            let finding = expectation.condition.check(world)?;
+            if finding.holds || frame == expectation.when.last_frame() {
+                *outcome = Some(Outcome::new(expectation, frame, finding));
+            }
+        }
+        Ok(())
+    }
+
+    /// What has come of the scene so far. Expectations whose frame has not come yet count as failed.
+    #[must_use]
+    pub fn report(&self) -> Report {
+        let outcomes = self.outcomes.iter().zip(&self.scene.expectations);
+        Report::new(
+            self,
+            outcomes
+                .map(|(outcome, expectation)| match outcome {
+                    Some(outcome) => outcome.clone(),
+                    None => Outcome::open(expectation, self.frame()),
+                })
+                .collect(),
+            self.missed_cues.clone(),
+            self.contacts_begun,
+        )
+    }
+}

@@ -1,0 +1,147 @@
+//! A scene that has been read and checked, and can be run any number of times.
+
+use super::check;
+use super::cue::Cue;
+use super::expect::Expectation;
+use super::fault::SceneError;
+use super::place::EntityPlan;
+use super::read::read;
+use super::registry::Registry;
+use super::report::Report;
+use super::run::SceneRun;
+use crate::error::Error;
+use crate::runtime::Runtime;
+use glam::Vec3;
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+/// A scene file that has been read and found to make sense.
+///
+/// See the [module documentation](crate::scene) for an example.
+#[derive(Debug)]
+pub struct Scene {
+    pub(super) path: PathBuf,
+    pub(super) title: String,
+    pub(super) frames: u64,
+    pub(super) step: f64,
+    pub(super) budget: Option<Duration>,
+    pub(super) gravity: Option<Vec3>,
+    /// Pairs of names that meet; a layer without partner is paired with `default`.
+    pub(super) layers: Vec<(String, String)>,
+    pub(super) entities: Vec<EntityPlan>,
+    pub(super) cues: Vec<Cue>,
+    pub(super) expectations: Vec<Expectation>,
+}
+
+impl Scene {
+    /// Reads a scene file.
+    ///
+    /// # Errors
+    ///
+    /// If the file cannot be read, or with all the faults that it has.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// assert!(Scene::load("no/such/scene.toml", &Registry::standard()).is_err());
+    /// ```
+    pub fn load(path: impl AsRef<Path>, registry: &Registry) -> Result<Self, SceneError> {
+        let path = path.as_ref();
+        let text =
+            std::fs::read_to_string(path).map_err(|source| SceneError::unreadable(path, source))?;
+        Self::parse(&text, path, registry)
+    }
+
+    /// Reads a scene from a text; the path stands for it in messages.
+    ///
+    /// # Errors
+    ///
+    /// With all the faults that the text has.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let error = Scene::parse("title = 3\nframes = 1", "number.toml", &Registry::standard()).unwrap_err();
+    /// assert_eq!(
+    ///     error.faults()[0].message(),
+    ///     "integer `3` was found where a text in quotes is wanted"
+    /// );
+    /// ```
+    pub fn parse(
+        text: &str,
+        path: impl AsRef<Path>,
+        registry: &Registry,
+    ) -> Result<Self, SceneError> {
+        let path = path.as_ref();
+        let (read, mut faults) = read(text, registry);
+        let scene = read.map(|read| check::check(path, &read, &mut faults));
+        match scene {
+            Some(scene) if faults.is_empty() => Ok(scene),
+            _ => Err(SceneError::faulty(path, text, faults)),
+        }
+    }
+
+    /// The title.
+    #[must_use]
+    pub fn title(&self) -> &str {
+        &self.title
+    }
+
+    /// The file, as it was named when the scene was read.
+    #[must_use]
+    pub fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// How many frames the scene runs.
+    #[must_use]
+    pub fn frames(&self) -> u64 {
+        self.frames
+    }
+
+    /// Seconds of scene time per frame.
+    #[must_use]
+    pub fn step_seconds(&self) -> f64 {
+        self.step
+    }
+
+    /// Puts the scene's entities and settings into a runtime, ready to run frame by frame.
+    ///
+    /// # Errors
+    ///
+    /// If the runtime refuses a setting or an entity, which a scene that was read without fault does not provoke in a
+    /// runtime of [`Runtime::new`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 'still'\nframes = 2\n[[entities]]\nname = 'mast'\n";
+    /// let scene = Scene::parse(text, "still.toml", &Registry::standard())?;
+    /// let mut run = scene.start(Runtime::new())?;
+    /// assert_eq!((run.frame(), run.runtime().world().len()), (0, 1));
+    /// while run.advance()? {}
+    /// assert_eq!(run.frame(), 2);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn start(&self, runtime: Runtime) -> Result<SceneRun<'_>, Error> {
+        SceneRun::start(self, runtime)
+    }
+
+    /// Runs the scene to its end.
+    ///
+    /// # Errors
+    ///
+    /// As [`Scene::start`], and if a system fails on the way. An expectation that fails is no error: the report tells.
+    pub fn run(&self, runtime: Runtime) -> Result<Report, Error> {
+        let mut run = self.start(runtime)?;
+        while run.advance()? {}
+        Ok(run.report())
+    }
+}
