@@ -2,7 +2,7 @@
 
 use super::boxes::{BoxEntry, Boxes};
 use super::layers::Layers;
-use crate::schedule::{Phase, System};
+use crate::schedule::{Clock, Phase, System};
 use crate::store::{Entity, Global, GlobalMut, Outbox};
 use glam::Vec3;
 
@@ -52,7 +52,7 @@ pub struct Contact {
     pub depth: f32,
     /// Whether at least one of the two is a sensor.
     pub is_sensor: bool,
-    /// The frame in which the contact began, counting listed contacts only: 1 is the first frame.
+    /// The frame in which the contact began.
     pub since: u64,
 }
 
@@ -93,7 +93,6 @@ pub struct Contacts {
     current: Vec<Contact>,
     previous: Vec<Contact>,
     margin: f32,
-    frame: u64,
 }
 
 impl Default for Contacts {
@@ -102,7 +101,6 @@ impl Default for Contacts {
             current: Vec::new(),
             previous: Vec::new(),
             margin: 0.001,
-            frame: 0,
         }
     }
 }
@@ -129,11 +127,10 @@ impl Contacts {
     }
 
     /// Takes in the pairs of a frame and hands every change on.
-    fn update(&mut self, boxes: &Boxes, layers: &Layers, mut tell: impl FnMut(Contact)) {
-        self.frame += 1;
+    fn update(&mut self, frame: u64, boxes: &Boxes, layers: &Layers, mut tell: impl FnMut(Contact)) {
         std::mem::swap(&mut self.current, &mut self.previous);
         self.current.clear();
-        let (current, frame) = (&mut self.current, self.frame);
+        let current = &mut self.current;
         boxes.pairs(layers, self.margin, |a, b| {
             current.push(contact(a, b, frame))
         });
@@ -191,8 +188,8 @@ pub(super) fn least_axis(depth: Vec3) -> usize {
 pub(super) fn system() -> System {
     System::named("touch: contacts")
         .phase(Phase::Touch)
-        .takes::<(Boxes, Global<Layers>, GlobalMut<Contacts>, Outbox<Contact>)>()
-        .runs(|(boxes, layers, mut contacts, mut outbox)| {
-            contacts.update(&boxes, &layers, |contact| outbox.post(contact));
+        .takes::<(Boxes, Global<Layers>, GlobalMut<Contacts>, Global<Clock>, Outbox<Contact>)>()
+        .runs(|(boxes, layers, mut contacts, clock, mut outbox)| {
+            contacts.update(clock.frame(), &boxes, &layers, |contact| outbox.post(contact));
         })
 }

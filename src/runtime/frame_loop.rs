@@ -4,7 +4,7 @@ use super::kit::Kit;
 use crate::collide;
 use crate::error::{Error, Kind};
 use crate::profile::Profiler;
-use crate::schedule::{Clock, FrameContext, Phase, Schedule, System};
+use crate::schedule::{Clock, FrameContext, Phase, Schedule, System, WhichSystems};
 use crate::space;
 use crate::store::World;
 use std::fmt;
@@ -50,7 +50,7 @@ impl Runtime {
         collide::install(&mut runtime.world);
         for system in collide::systems().into_iter().chain(space::systems()) {
             runtime
-                .add_system(system)
+                .add_system(system.built_in())
                 .expect("the built-in systems have names of their own");
         }
         runtime
@@ -227,6 +227,7 @@ impl Runtime {
         clock.advance();
         let context = FrameContext {
             frame: clock.frame(),
+            which: WhichSystems::All,
         };
         self.profiler.begin_frame(context.frame);
         self.world.start_event_frame();
@@ -242,9 +243,44 @@ impl Runtime {
         if std::mem::replace(&mut self.is_set_up, true) {
             return Ok(());
         }
-        let context = FrameContext { frame: 0 };
+        let context = FrameContext {
+            frame: 0,
+            which: WhichSystems::All,
+        };
         self.schedule
             .run_phase(Phase::Setup, &mut self.world, context)
+    }
+
+    /// Brings world placements, world boxes and contacts up to date with what was changed between frames. No time passes
+    /// and no system of yours runs; a contact that is found begins now.
+    ///
+    /// # Errors
+    ///
+    /// If a global that the built-in systems need has been taken away.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let crane = runtime.world_mut().spawn((Transform::at(40.0, 0.0, 0.0),));
+    /// let hook = runtime.world_mut().spawn((Transform::at(0.0, 5.0, 0.0),));
+    /// runtime.world_mut().link(hook, crane)?;
+    /// runtime.settle()?;
+    /// let placed = runtime.world().get::<WorldTransform>(hook)?.translation();
+    /// assert_eq!(placed, Vec3::new(40.0, 5.0, 0.0));
+    /// assert_eq!(runtime.world().global::<Clock>()?.frame(), 0);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn settle(&mut self) -> Result<(), Error> {
+        let context = FrameContext {
+            frame: self.clock_mut().frame(),
+            which: WhichSystems::BuiltIn,
+        };
+        [Phase::Place, Phase::Touch]
+            .into_iter()
+            .try_for_each(|phase| self.schedule.run_phase(phase, &mut self.world, context))
     }
 }
 

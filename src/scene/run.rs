@@ -79,6 +79,7 @@ impl<'s> SceneRun<'s> {
                 .expect("a scene was checked: its parents are among its entities");
             world.link(child, parent)?;
         }
+        runtime.settle()?;
         let mut run = Self {
             scene,
             runtime,

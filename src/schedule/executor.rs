@@ -18,6 +18,15 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct FrameContext {
     pub(crate) frame: u64,
+    pub(crate) which: WhichSystems,
+}
+
+/// Which systems of a phase run.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum WhichSystems {
+    All,
+    /// Those that every runtime has: they bring what is derived up to date without doing anything new.
+    BuiltIn,
 }
 
 impl Schedule {
@@ -61,6 +70,7 @@ impl PhaseSystems {
         self.systems
             .iter_mut()
             .filter(|system| system.enabled)
+            .filter(|system| context.which == WhichSystems::All || system.built_in)
             .try_for_each(|system| run_system(system, phase, world, context))
     }
 

@@ -14,4 +14,4 @@ pub use phase::Phase;
 pub use schedule::{Schedule, SystemInfo};
 pub use system::{System, SystemBuilder, SystemClaiming};
 
-pub(crate) use executor::FrameContext;
+pub(crate) use executor::{FrameContext, WhichSystems};

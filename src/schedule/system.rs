@@ -35,6 +35,7 @@ pub struct System {
     access: Access,
     lanes: u32,
     pub(super) enabled: bool,
+    pub(super) built_in: bool,
     pub(super) span_name: SpanName,
     pub(super) body: Box<dyn Body>,
 }
@@ -65,6 +66,14 @@ impl System {
     #[must_use]
     pub fn access(&self) -> &Access {
         &self.access
+    }
+
+    /// The same system as one that every runtime has.
+    pub(crate) fn built_in(self) -> Self {
+        Self {
+            built_in: true,
+            ..self
+        }
     }
 
     /// How many series of ids it reserves.
@@ -157,6 +166,7 @@ impl<C: Claim + 'static> SystemClaiming<C> {
             access,
             lanes: C::LANES,
             enabled: true,
+            built_in: false,
             span_name: SpanName::Text(""),
             body: Box::new(Closure::<C, F> { state: None, f }),
         }

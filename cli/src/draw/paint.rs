@@ -43,16 +43,16 @@ enum View {
 impl View {
     fn name(self) -> &'static str {
         match self {
-            Self::Side => "from the side",
-            Self::Top => "from above",
+            Self::Side => "from the side (x right, y up)",
+            Self::Top => "from above (x right, z down)",
         }
     }
 
-    /// The vertical axis and its sign on paper.
-    fn vertical(self) -> (&'static str, f32) {
+    /// Which way the vertical axis grows on paper.
+    fn vertical_sign(self) -> f32 {
         match self {
-            Self::Side => ("y", 1.0),
-            Self::Top => ("z", -1.0),
+            Self::Side => 1.0,
+            Self::Top => -1.0,
         }
     }
 
@@ -143,7 +143,7 @@ impl<'s> Picture<'s> {
             .x_label_area_size(LABEL_AREA.1)
             .y_label_area_size(LABEL_AREA.0)
             .build_cartesian_2d(across, up)?;
-        let (axis, sign) = view.vertical();
+        let sign = view.vertical_sign();
         panel
             .configure_mesh()
             .bold_line_style(GRID)
@@ -152,11 +152,9 @@ impl<'s> Picture<'s> {
             .label_style((FAMILY, LABEL_SIZE).into_font().color(&INK))
             .x_labels(9)
             .y_labels(6)
-            .x_desc("x in m")
-            .y_desc(format!("{axis} in m"))
             // Adding zero turns -0 into 0.
-            .y_label_formatter(&|height| format!("{}", height * sign + 0.0))
-            .x_label_formatter(&|across| format!("{across}"))
+            .y_label_formatter(&|up| format!("{} m", up * sign + 0.0))
+            .x_label_formatter(&|across| format!("{across} m"))
             .draw()?;
         for &point in &snapshot.points {
             panel.draw_series(std::iter::once(Circle::new(
@@ -199,7 +197,7 @@ impl<'s> Picture<'s> {
 }
 
 /// Room for the numbers at the left and below, in pixels.
-const LABEL_AREA: (u32, u32) = (46, 36);
+const LABEL_AREA: (u32, u32) = (50, 22);
 
 fn colour(look: Look) -> RGBColor {
     match look {
@@ -284,6 +282,8 @@ fn paint_labels<B: DrawingBackend>(
         if let Some((left, top)) = labels.place(area, (width as i32, height as i32)) {
             // Relative to the panel, as its backend is.
             let place = (left - across.start, top - down.start);
+            let end = (place.0 + width as i32, place.1 + height as i32);
+            root.draw(&Rectangle::new([place, end], PAPER.mix(0.65).filled()))?;
             root.draw(&Text::new(name, place, style.clone()))?;
         }
     }

@@ -70,13 +70,12 @@ impl Snapshot {
         let world = run.runtime().world();
         let bodies = world.rows::<&Body>();
         let names = world.rows::<&Name>();
-        let colliders = world.rows::<(Entity, &Collider, &WorldTransform)>();
+        let colliders = world.rows::<(Entity, &Collider, &WorldBox)>();
         let boxes = colliders
             .iter()
-            .map(|(entity, collider, placed)| DrawnBox {
+            .map(|(entity, collider, world_box)| DrawnBox {
                 name: names.get(entity).map(Name::to_string),
-                // Worked out here, because before the first frame nobody has done so.
-                aabb: collider.own_box().enclosed(placed.affine()),
+                aabb: world_box.aabb(),
                 look: Look::of(collider, bodies.get(entity)),
             })
             .collect();
