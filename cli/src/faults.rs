@@ -31,7 +31,7 @@ pub(crate) fn print(error: &SceneError) {
                 source: &source,
             },
         );
-        eprint!("{text}");
+        eprintln!("{text}");
     }
     eprintln!("error: {path} has {}; nothing was run", count(faults.len()));
 }
@@ -55,7 +55,7 @@ fn handler() -> GraphicalReportHandler {
     };
     GraphicalReportHandler::new_themed(theme)
         .with_width(width)
-        .with_context_lines(0)
+        .with_context_lines(1)
 }
 
 struct Shown<'f> {

@@ -127,7 +127,13 @@ impl Contacts {
     }
 
     /// Takes in the pairs of a frame and hands every change on.
-    fn update(&mut self, frame: u64, boxes: &Boxes, layers: &Layers, mut tell: impl FnMut(Contact)) {
+    fn update(
+        &mut self,
+        frame: u64,
+        boxes: &Boxes,
+        layers: &Layers,
+        mut tell: impl FnMut(Contact),
+    ) {
         std::mem::swap(&mut self.current, &mut self.previous);
         self.current.clear();
         let current = &mut self.current;
@@ -188,8 +194,16 @@ pub(super) fn least_axis(depth: Vec3) -> usize {
 pub(super) fn system() -> System {
     System::named("touch: contacts")
         .phase(Phase::Touch)
-        .takes::<(Boxes, Global<Layers>, GlobalMut<Contacts>, Global<Clock>, Outbox<Contact>)>()
+        .takes::<(
+            Boxes,
+            Global<Layers>,
+            GlobalMut<Contacts>,
+            Global<Clock>,
+            Outbox<Contact>,
+        )>()
         .runs(|(boxes, layers, mut contacts, clock, mut outbox)| {
-            contacts.update(clock.frame(), &boxes, &layers, |contact| outbox.post(contact));
+            contacts.update(clock.frame(), &boxes, &layers, |contact| {
+                outbox.post(contact)
+            });
         })
 }

@@ -51,7 +51,8 @@ pub(super) struct Document {
     pub(super) templates: BTreeMap<Spanned<String>, Preset>,
     /// The entities that are there from the start.
     #[serde(default)]
-    pub(super) entities: Vec<EntityEntry>,
+    #[schemars(with = "Vec<EntityEntry>")]
+    pub(super) entities: Vec<Spanned<EntityEntry>>,
     /// What happens at a frame or a time.
     #[serde(default)]
     #[schemars(with = "Vec<CueEntry>")]

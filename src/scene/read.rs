@@ -33,9 +33,11 @@ struct Cut {
 }
 
 impl ReadScene {
-    /// Whether a key of the top level was there, but at fault.
-    pub(super) fn was_at_fault(&self, key: &str) -> bool {
-        self.cut.iter().any(|cut| cut.key == key)
+    /// Whether one of these keys was there, in a region of the file, but at fault.
+    pub(super) fn was_at_fault(&self, keys: &[&str], region: &Range<usize>) -> bool {
+        self.cut
+            .iter()
+            .any(|cut| keys.contains(&cut.key.as_str()) && region.contains(&cut.span.start))
     }
 
     /// The values that a `components` entry stands for.
@@ -245,11 +247,14 @@ fn items<'t, 'i>(
         .flat_map(|array| array.iter_mut().map(Spanned::get_mut))
 }
 
-/// Removes what lies at a span: the entry of a table whose key or value it is, or the item of an array.
+/// Removes what lies at a span: the entry of a table whose key or value it is, or the item of a list of tables. An item of
+/// a plain list goes with the whole list, or a second fault would be told about the list's length.
 fn cut_out(table: &mut DeTable<'_>, span: &Range<usize>) -> Option<Cut> {
     let found = table
         .iter()
-        .find(|(key, value)| key.span() == *span || value.span() == *span)
+        .find(|(key, value)| {
+            key.span() == *span || value.span() == *span || is_plain_item(value.get_ref(), span)
+        })
         .map(|(key, _)| key.get_ref().clone());
     if let Some(key) = found {
         table.remove(key.as_ref());
@@ -261,6 +266,15 @@ fn cut_out(table: &mut DeTable<'_>, span: &Range<usize>) -> Option<Cut> {
     table
         .iter_mut()
         .find_map(|(_, value)| cut_out_of_value(value.get_mut(), span))
+}
+
+/// Whether a list of anything but tables has an item at a span.
+fn is_plain_item(value: &DeValue<'_>, span: &Range<usize>) -> bool {
+    let DeValue::Array(array) = value else {
+        return false;
+    };
+    let mut items = array.iter();
+    items.any(|item| item.span() == *span && !item.get_ref().is_table())
 }
 
 fn cut_out_of_value(value: &mut DeValue<'_>, span: &Range<usize>) -> Option<Cut> {
@@ -336,12 +350,23 @@ fn shape_fault(error: &toml::de::Error, span: Range<usize>) -> Fault {
             span,
             format!(
                 "{} was found where {} is wanted",
-                in_words(found),
+                found_in_words(found),
                 in_words(wanted)
             ),
             format!("write {}", in_words(wanted)),
         ),
         None => Fault::new(span, message.to_owned(), "mend the value"),
+    }
+}
+
+/// What `serde` found, in words: `integer `7`` is 7.
+fn found_in_words(found: &str) -> String {
+    if let Some(text) = found.strip_prefix("string ") {
+        return format!("the text {text}");
+    }
+    match found.split('`').nth(1) {
+        Some(value) => value.to_owned(),
+        None => in_words(found),
     }
 }
 
@@ -353,7 +378,7 @@ fn in_words(shape: &str) -> String {
         "i64" | "i32" => String::from("a whole number"),
         "a string" => String::from("a text in quotes"),
         "a boolean" => String::from("`true` or `false`"),
-        "a sequence" => String::from("a list in brackets"),
+        "sequence" | "a sequence" => String::from("a list in brackets"),
         "map" => String::from("a table"),
         _ => match shape.strip_prefix("an array of length ") {
             Some(length) => format!("a list of {length} values"),

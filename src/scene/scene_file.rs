@@ -68,7 +68,7 @@ impl Scene {
     /// let error = Scene::parse("title = 3\nframes = 1", "number.toml", &Registry::standard()).unwrap_err();
     /// assert_eq!(
     ///     error.faults()[0].message(),
-    ///     "integer `3` was found where a text in quotes is wanted"
+    ///     "3 was found where a text in quotes is wanted"
     /// );
     /// ```
     pub fn parse(

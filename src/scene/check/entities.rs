@@ -1,0 +1,176 @@
+//! Checks templates and entities.
+
+use super::Checker;
+use crate::scene::document::{ColliderEntry, EntityEntry, TransformEntry};
+use crate::scene::fault::Fault;
+use crate::scene::place::{EntityPlan, Parts};
+use crate::store::Name;
+use glam::{Quat, Vec3};
+use std::collections::{BTreeMap, BTreeSet};
+use toml::Spanned;
+
+impl<'d> Checker<'d> {
+    pub(super) fn check_templates(&mut self) {
+        for (name, preset) in &self.document.templates {
+            let parts = Parts::of_preset(preset, self.read.values(preset.components.as_ref()));
+            self.check_parts(&parts);
+            self.templates.insert(name.get_ref(), parts);
+        }
+    }
+
+    /// Gathers every name that an entity bears, whether from the start or by a cue.
+    pub(super) fn collect_names(&mut self) {
+        let document = self.document;
+        let spawned = document
+            .cues
+            .iter()
+            .filter_map(|cue| cue.get_ref().spawn.as_ref());
+        let placed = document.entities.iter().map(Spanned::get_ref);
+        for entity in placed.chain(spawned) {
+            let Some(name) = &entity.name else { continue };
+            if name.get_ref().is_empty() {
+                self.fault(name, "a name must not be empty", "leave `name` out instead");
+            } else if !self.names.insert(name.get_ref()) {
+                let message = format!("there are two entities named `{}`", name.get_ref());
+                self.fault(name, message, "give this one another name");
+            }
+        }
+    }
+
+    pub(super) fn check_name(&mut self, name: &Spanned<String>) {
+        let known = self.names.iter().copied().collect();
+        self.check_known(name, "entity", "names", known);
+    }
+
+    pub(super) fn check_entity(&mut self, entity: &'d EntityEntry) -> EntityPlan {
+        let values = self.read.values(entity.components.as_ref());
+        let own = Parts::of_entity(entity, values);
+        self.check_parts(&own);
+        let mut parts = own;
+        if let Some(template) = &entity.template {
+            let known = self.templates.keys().copied().collect();
+            self.check_known(template, "template", "templates", known);
+            if let Some(base) = self.templates.get(template.get_ref().as_str()) {
+                parts = parts.over(base);
+            }
+        }
+        if let Some(parent) = &entity.parent {
+            self.check_name(parent);
+        }
+        self.check_has_size(entity, &parts);
+        let name_of = |name: &Spanned<String>| Name::new(name.get_ref());
+        EntityPlan {
+            name: entity.name.as_ref().map(name_of),
+            template: entity.template.as_ref().map(name_of),
+            parent: entity
+                .parent
+                .as_ref()
+                .map(|parent| parent.get_ref().clone()),
+            parts,
+        }
+    }
+
+    /// A collider that neither the entity nor its template gives a size is a slip, not a point.
+    fn check_has_size(&mut self, entity: &EntityEntry, parts: &Parts) {
+        let Some(collider) = &parts.collider else {
+            return;
+        };
+        if collider.size.is_some() || self.was_at_fault(&["size"]) {
+            return;
+        }
+        let at = entity
+            .name
+            .as_ref()
+            .or(entity.template.as_ref())
+            .map_or(self.region.start..self.region.start + 1, Spanned::span);
+        self.faults.push(Fault::new(
+            at,
+            "the collider of this entity has no size",
+            "add `size = [x, y, z]` to the collider, here or in the template",
+        ));
+    }
+
+    pub(super) fn check_parts(&mut self, parts: &Parts) {
+        if let Some(transform) = &parts.transform {
+            self.check_transform(transform);
+        }
+        if let Some(collider) = &parts.collider {
+            self.check_collider(collider);
+        }
+    }
+
+    fn check_transform(&mut self, transform: &TransformEntry) {
+        if let (Some(_), Some(turn)) = (&transform.rotation, &transform.turn) {
+            self.fault(
+                turn,
+                "`rotation` and `turn` are both given",
+                "keep one of the two",
+            );
+        }
+        if let Some(turn) = &transform.turn
+            && Vec3::from(turn.get_ref().axis).try_normalize().is_none()
+        {
+            self.fault(
+                turn,
+                "the axis of this turn has no direction",
+                "write [0, 1, 0] for the y axis",
+            );
+        }
+        if let Some(rotation) = &transform.rotation {
+            let length = Quat::from_array(*rotation.get_ref()).length();
+            if (length - 1.0).abs() > 0.001 {
+                self.fault(
+                    rotation,
+                    format!("a rotation is a quaternion of length 1, but this one has length {length}"),
+                    "write [0, 0, 0, 1] for no rotation, or use `turn = { axis = [0, 1, 0], degrees = 90 }`",
+                );
+            }
+        }
+    }
+
+    fn check_collider(&mut self, collider: &ColliderEntry) {
+        if let Some(layer) = &collider.layer {
+            self.check_layer(layer);
+        }
+        if let Some(size) = &collider.size
+            && size.get_ref().iter().any(|side| *side < 0.0)
+        {
+            let message = format!("a box cannot have the size {:?}", size.get_ref());
+            self.fault(size, message, "write sizes of 0 or more");
+        }
+    }
+
+    /// Parents that lead back to the entity itself.
+    pub(super) fn check_parents(&mut self) {
+        let parent_of: BTreeMap<&str, &Spanned<String>> = self
+            .document
+            .entities
+            .iter()
+            .map(Spanned::get_ref)
+            .filter_map(|entity| {
+                Some((
+                    entity.name.as_ref()?.get_ref().as_str(),
+                    entity.parent.as_ref()?,
+                ))
+            })
+            .collect();
+        let mut done = BTreeSet::new();
+        for &start in parent_of.keys() {
+            let mut path = vec![start];
+            while let Some(&parent) = path.last().and_then(|last| parent_of.get(last)) {
+                let above = parent.get_ref().as_str();
+                if done.contains(above) {
+                    break;
+                }
+                if let Some(at) = path.iter().position(|&name| name == above) {
+                    path.push(above);
+                    let message = format!("the parents make a cycle {}", path[at..].join(" → "));
+                    self.fault(parent, message, "leave one of these parents out");
+                    break;
+                }
+                path.push(above);
+            }
+            done.extend(path);
+        }
+    }
+}

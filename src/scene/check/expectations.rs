@@ -1,0 +1,136 @@
+//! Checks expectations.
+
+use super::Checker;
+use crate::scene::document::{CountEntry, ExpectEntry};
+use crate::scene::expect::{Condition, Expectation, When};
+use toml::Spanned;
+
+/// How far from a place an entity may be unless the file says otherwise, in metres.
+const DEFAULT_WITHIN: f32 = 0.001;
+
+impl<'d> Checker<'d> {
+    pub(super) fn check_expectation(
+        &mut self,
+        entry: &'d Spanned<ExpectEntry>,
+    ) -> Option<Expectation> {
+        self.enter(entry);
+        let expectation = entry.get_ref();
+        let when = self.check_when(entry);
+        let condition = self.check_condition(entry);
+        Some(Expectation {
+            what: expectation.what.clone(),
+            when: when?,
+            condition: condition?,
+        })
+    }
+
+    fn check_when(&mut self, entry: &'d Spanned<ExpectEntry>) -> Option<When> {
+        let expectation = entry.get_ref();
+        let mut times = Vec::new();
+        if let Some(frame) = &expectation.frame {
+            times.push(When::At(self.check_frame(frame, *frame.get_ref(), 0)));
+        }
+        if let Some(time) = &expectation.time {
+            times.push(When::At(self.frame_of_time(time, 0)));
+        }
+        if let Some(frame) = &expectation.by_frame {
+            times.push(When::By(self.check_frame(frame, *frame.get_ref(), 0)));
+        }
+        if let Some(time) = &expectation.by_time {
+            times.push(When::By(self.frame_of_time(time, 0)));
+        }
+        if times.len() != 1 && !self.was_at_fault(&["frame", "time", "by-frame", "by-time"]) {
+            self.fault(
+                entry,
+                format!("this expectation has {} times", times.len()),
+                "give it exactly one of `frame`, `time`, `by-frame`, `by-time`",
+            );
+        }
+        times.pop()
+    }
+
+    fn check_condition(&mut self, entry: &'d Spanned<ExpectEntry>) -> Option<Condition> {
+        let expectation = entry.get_ref();
+        let mut conditions = Vec::new();
+        if let Some([a, b]) = &expectation.touching {
+            let (a, b) = self.check_pair(a, b);
+            conditions.push(Condition::Touching(a, b));
+        }
+        if let Some([a, b]) = &expectation.apart {
+            let (a, b) = self.check_pair(a, b);
+            conditions.push(Condition::Apart(a, b));
+        }
+        if let Some(position) = &expectation.position {
+            self.check_name(&position.entity);
+            if let Some(within) = &position.within
+                && *within.get_ref() < 0.0
+            {
+                let message = format!("nothing is within {} m", within.get_ref());
+                self.fault(within, message, "write 0 or more");
+            }
+            conditions.push(Condition::Position {
+                entity: position.entity.get_ref().clone(),
+                is: position.is.into(),
+                within: position
+                    .within
+                    .as_ref()
+                    .map_or(DEFAULT_WITHIN, |within| *within.get_ref()),
+            });
+        }
+        if let Some(count) = &expectation.count {
+            conditions.push(self.check_count(count));
+        }
+        let keys = ["touching", "apart", "position", "count"];
+        if conditions.len() != 1 && !self.was_at_fault(&keys) {
+            self.fault(
+                entry,
+                format!("this expectation has {} conditions", conditions.len()),
+                "give it exactly one of `touching`, `apart`, `position`, `count`",
+            );
+        }
+        conditions.pop()
+    }
+
+    fn check_pair(&mut self, a: &Spanned<String>, b: &Spanned<String>) -> (String, String) {
+        self.check_name(a);
+        self.check_name(b);
+        if a.get_ref() == b.get_ref() {
+            let message = format!("`{}` is named twice", a.get_ref());
+            self.fault(b, message, "nothing touches itself: name two entities");
+        }
+        (a.get_ref().clone(), b.get_ref().clone())
+    }
+
+    fn check_count(&mut self, entry: &Spanned<CountEntry>) -> Condition {
+        let count = entry.get_ref();
+        if let Some(template) = &count.template {
+            let known = self.templates.keys().copied().collect();
+            self.check_known(template, "template", "templates", known);
+        }
+        let has_bounds = count.at_least.is_some() || count.at_most.is_some();
+        if count.is.is_some() == has_bounds {
+            self.fault(
+                entry,
+                "this count has no bound, or too many",
+                "give it `is`, or `at-least` and `at-most`",
+            );
+        }
+        let at_least = count.is.or(count.at_least).unwrap_or(0);
+        let at_most = count.is.or(count.at_most).unwrap_or(u64::MAX);
+        if at_least > at_most {
+            self.fault(
+                entry,
+                format!("no count is at least {at_least} and at most {at_most}"),
+                "swap the two",
+            );
+        }
+        Condition::Count {
+            template: count
+                .template
+                .as_ref()
+                .map(|template| template.get_ref().clone()),
+            at_least,
+            at_most,
+        }
+    }
+}

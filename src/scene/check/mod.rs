@@ -1,0 +1,205 @@
+//! From a [`Document`] to a [`Scene`]: whether what is written makes sense.
+
+mod cues;
+mod entities;
+mod expectations;
+mod times;
+
+use super::document::Document;
+use super::fault::{Fault, suggest};
+use super::place::Parts;
+use super::read::ReadScene;
+use super::scene_file::Scene;
+use glam::Vec3;
+use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
+use std::path::Path;
+use std::time::Duration;
+use toml::Spanned;
+
+const DEFAULT_STEP: f64 = 1.0 / 60.0;
+const DEFAULT_LAYER: &str = "default";
+/// Layers of a file at most, besides `default`.
+const MOST_LAYERS: usize = 31;
+
+/// Checks a document and adds what is wrong to the faults. The scene is only fit to run if there are none.
+pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> Scene {
+    let document = &read.document;
+    let mut checker = Checker {
+        read,
+        document,
+        step: DEFAULT_STEP,
+        templates: BTreeMap::new(),
+        names: BTreeSet::new(),
+        starts: starts_of_entries(document),
+        region: 0..usize::MAX,
+        faults,
+    };
+    checker.check_settings();
+    let layers = checker.check_layers();
+    checker.check_templates();
+    checker.collect_names();
+    let entities = document
+        .entities
+        .iter()
+        .map(|entity| {
+            checker.enter(entity);
+            checker.check_entity(entity.get_ref())
+        })
+        .collect();
+    checker.check_parents();
+    let cues = document
+        .cues
+        .iter()
+        .filter_map(|cue| checker.check_cue(cue))
+        .collect();
+    let expectations = document
+        .expect
+        .iter()
+        .filter_map(|expectation| checker.check_expectation(expectation))
+        .collect();
+    Scene {
+        path: path.to_owned(),
+        title: document.title.clone().unwrap_or_default(),
+        frames: document
+            .frames
+            .as_ref()
+            .map_or(0, |frames| *frames.get_ref()),
+        step: checker.step,
+        budget: document
+            .budget_ms
+            .as_ref()
+            .and_then(|budget| Duration::try_from_secs_f64(budget.get_ref() / 1000.0).ok()),
+        gravity: document.gravity.map(Vec3::from),
+        layers,
+        entities,
+        cues,
+        expectations,
+    }
+}
+
+/// Where the entries of all lists begin, in the order of the file.
+fn starts_of_entries(document: &Document) -> Vec<usize> {
+    let entities = document.entities.iter().map(|entry| entry.span().start);
+    let cues = document.cues.iter().map(|entry| entry.span().start);
+    let expectations = document.expect.iter().map(|entry| entry.span().start);
+    let mut starts: Vec<usize> = entities.chain(cues).chain(expectations).collect();
+    starts.sort_unstable();
+    starts
+}
+
+struct Checker<'d> {
+    read: &'d ReadScene,
+    document: &'d Document,
+    step: f64,
+    templates: BTreeMap<&'d str, Parts>,
+    /// All names that an entity bears at some time.
+    names: BTreeSet<&'d str>,
+    starts: Vec<usize>,
+    /// The bytes of the entry that is being checked.
+    region: Range<usize>,
+    faults: &'d mut Vec<Fault>,
+}
+
+impl<'d> Checker<'d> {
+    fn fault<T>(&mut self, at: &Spanned<T>, message: impl Into<String>, mend: impl Into<String>) {
+        self.faults.push(Fault::new(at.span(), message, mend));
+    }
+
+    /// Begins with the next entry of a list.
+    fn enter<T>(&mut self, entry: &Spanned<T>) {
+        let start = entry.span().start;
+        let next = self.starts.iter().find(|&&other| other > start);
+        self.region = start..next.copied().unwrap_or(usize::MAX);
+    }
+
+    /// Whether something is only missing from the entry because it was at fault, which has been told.
+    fn was_at_fault(&self, keys: &[&str]) -> bool {
+        self.read.was_at_fault(keys, &self.region)
+    }
+
+    fn check_settings(&mut self) {
+        let document = self.document;
+        let missing = [
+            (
+                "title",
+                document.title.is_none(),
+                "\"what the scene shows\"",
+            ),
+            ("frames", document.frames.is_none(), "600"),
+        ];
+        for (key, is_missing, example) in missing {
+            if is_missing && !self.was_at_fault(&[key]) {
+                let message = format!("the key `{key}` is missing");
+                let mend = format!("begin the file with it: `{key} = {example}`");
+                self.faults.push(Fault::new(0..0, message, mend));
+            }
+        }
+        if let Some(frames) = &document.frames
+            && *frames.get_ref() == 0
+        {
+            self.fault(
+                frames,
+                "a scene of 0 frames does nothing",
+                "run 1 frame or more",
+            );
+        }
+        if let Some(step) = &document.step {
+            if *step.get_ref() > 0.0 {
+                self.step = *step.get_ref();
+            } else {
+                let message = format!("a step of {} s goes nowhere", step.get_ref());
+                self.fault(step, message, "write a number above 0");
+            }
+        }
+        if let Some(budget) = &document.budget_ms
+            && *budget.get_ref() <= 0.0
+        {
+            let message = format!("no frame takes {} ms", budget.get_ref());
+            self.fault(budget, message, "write a number above 0");
+        }
+    }
+
+    fn check_layers(&mut self) -> Vec<(String, String)> {
+        let document = self.document;
+        if let Some((name, _)) = document.layers.iter().nth(MOST_LAYERS) {
+            let message = format!(
+                "{} layers are {} too many",
+                document.layers.len(),
+                document.layers.len() - MOST_LAYERS
+            );
+            self.fault(
+                name,
+                message,
+                format!("{MOST_LAYERS} besides `default` are the most"),
+            );
+        }
+        let mut meetings = Vec::new();
+        for (layer, partners) in &document.layers {
+            meetings.push((layer.get_ref().clone(), DEFAULT_LAYER.to_owned()));
+            for partner in partners {
+                self.check_layer(partner);
+                meetings.push((layer.get_ref().clone(), partner.get_ref().clone()));
+            }
+        }
+        meetings
+    }
+
+    fn check_layer(&mut self, layer: &Spanned<String>) {
+        let document = self.document;
+        let known = document
+            .layers
+            .keys()
+            .map(|name| name.get_ref().as_str())
+            .chain([DEFAULT_LAYER]);
+        self.check_known(layer, "layer", "layers", known.collect());
+    }
+
+    fn check_known(&mut self, name: &Spanned<String>, kind: &str, kinds: &str, known: Vec<&str>) {
+        let text = name.get_ref().as_str();
+        if !known.contains(&text) {
+            let message = format!("there is no {kind} `{text}`");
+            self.fault(name, message, suggest(text, kinds, known));
+        }
+    }
+}

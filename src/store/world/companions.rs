@@ -1,0 +1,62 @@
+//! Component types that another floor owns, and components that bring others along.
+
+use super::World;
+use crate::store::component::{Companion, Component, ComponentTypes, FarewellHook};
+use crate::store::entity::{Entity, TableId};
+use crate::store::rows::Lacking;
+
+impl World {
+    /// Says that only the floor which owns `T` attaches and detaches it, and what to do before an entity goes that
+    /// has it.
+    pub(crate) fn keep_component<T: Component>(&mut self, farewell: FarewellHook) {
+        let id = self.types.id_or_register::<T>();
+        let known = self.types.get_mut(id);
+        known.kept = true;
+        known.farewell = Some(farewell);
+        for table in self.tables.iter_mut() {
+            table.says_farewell |= table.has(id);
+        }
+    }
+
+    /// Says that whatever has a `T` also gets a `C`, made by [`From`] of it; entities that have a `T` already get
+    /// theirs now.
+    pub(crate) fn add_companion<T: Component, C: Component + for<'a> From<&'a T>>(&mut self) {
+        let owner = self.types.id_or_register::<T>();
+        let id = self.types.id_or_register::<C>();
+        if self
+            .types
+            .get(owner)
+            .companions
+            .iter()
+            .any(|known| known.id == id)
+        {
+            return;
+        }
+        self.types.get_mut(owner).companions.push(Companion {
+            id,
+            push: push_companion::<T, C>,
+        });
+        self.plans.clear();
+        self.tables.forget_moves();
+        let late: Vec<Entity> = self
+            .rows_where::<(Entity, &T), Lacking<C>>()
+            .iter()
+            .map(|(entity, _)| entity)
+            .collect();
+        for entity in late {
+            let first = C::from(&*self.get::<T>(entity).expect("its row was just seen"));
+            self.attach_kept(entity, first).expect("it is alive");
+        }
+    }
+}
+
+fn push_companion<T: Component, C: Component + for<'a> From<&'a T>>(
+    types: &mut ComponentTypes,
+    table: TableId,
+) {
+    let owner = types.id_or_register::<T>();
+    let id = types.id_or_register::<C>();
+    let newest = types.columns_mut::<T>(owner).column_mut(table).last();
+    let first = C::from(newest.expect("the owner was pushed before its companion"));
+    types.columns_mut::<C>(id).column_mut(table).push(first);
+}

@@ -1,0 +1,113 @@
+//! The world: everything that is stored.
+
+mod attach;
+mod companions;
+mod look_up;
+mod spawn;
+
+pub use look_up::Held;
+
+use crate::store::bundle::BundlePlan;
+use crate::store::component::ComponentTypes;
+use crate::store::edits::MissedEdits;
+use crate::store::entity::{Entities, Entity};
+use crate::store::globals::Globals;
+use crate::store::table::Tables;
+use rustc_hash::FxHashMap;
+use std::any::TypeId;
+use std::fmt;
+
+/// All entities with their components, and all globals.
+///
+/// Entities with the same set of component types share a *table*; each type has one column per table, so that a walk
+/// over rows reads memory forward. Besides its components an entity costs 20 bytes: 12 for its slot, 8 for its id in
+/// the table.
+///
+/// A world can be used on its own, as here; a [`Runtime`](crate::Runtime) adds systems, frames and a clock.
+///
+/// # Example
+///
+/// ```
+/// use gerust::{Entity, Having, World};
+///
+/// struct Tonnes(f32);
+/// struct Reefer;
+///
+/// let mut world = World::new();
+/// world.spawn((Tonnes(20.0),));
+/// world.spawn((Tonnes(24.0), Reefer));
+///
+/// let cooled: f32 = world
+///     .rows_where::<&Tonnes, Having<Reefer>>()
+///     .iter()
+///     .map(|tonnes| tonnes.0)
+///     .sum();
+/// assert_eq!(cooled, 24.0);
+/// ```
+#[derive(Default)]
+pub struct World {
+    pub(crate) entities: Entities,
+    pub(crate) types: ComponentTypes,
+    pub(crate) tables: Tables,
+    pub(crate) globals: Globals,
+    /// One per event type: drops what every inbox has seen.
+    pub(crate) event_trims: Vec<fn(&mut World)>,
+    pub(crate) missed_edits: MissedEdits,
+    plans: FxHashMap<TypeId, BundlePlan>,
+}
+
+impl World {
+    /// An empty world.
+    #[must_use]
+    pub fn new() -> Self {
+        Self::default()
+    }
+
+    /// How many entities are alive.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// assert!(world.is_empty());
+    /// world.spawn(("crate",));
+    /// assert_eq!(world.len(), 1);
+    /// ```
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.entities.len()
+    }
+
+    /// Whether no entity is alive.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// Which recorded edits could not be carried out, most often because their entity had gone by then.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// assert_eq!(gerust::World::new().missed_edits().count(), 0);
+    /// ```
+    #[must_use]
+    pub fn missed_edits(&self) -> &MissedEdits {
+        &self.missed_edits
+    }
+
+    /// Whether an entity is alive. O(1).
+    #[must_use]
+    pub fn contains(&self, entity: Entity) -> bool {
+        self.entities.locate(entity).is_some()
+    }
+}
+
+impl fmt::Debug for World {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("World")
+            .field("entities", &self.len())
+            .field("tables", &self.tables.len())
+            .finish_non_exhaustive()
+    }
+}
