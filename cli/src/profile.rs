@@ -37,8 +37,12 @@ fn text(report: &Report) -> String {
     for statistic in report.statistics() {
         table.add_row(row(statistic));
     }
-    for column in table.column_iter_mut().skip(2) {
-        column.set_cell_alignment(CellAlignment::Right);
+    for (position, column) in table.column_iter_mut().enumerate() {
+        // Room to the right only: with the usual room on both sides long names would pass 80 columns.
+        column.set_padding((0, 2));
+        if position >= 2 {
+            column.set_cell_alignment(CellAlignment::Right);
+        }
     }
     format!(
         "{}: {} frames, {} entities at the end{}\n{} of {} frames over the budget of {}\n\n{}",

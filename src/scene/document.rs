@@ -208,6 +208,7 @@ pub(super) struct SetEntry {
     /// How it moves by itself.
     pub(super) body: Option<BodyEntry>,
     /// Registered components by name; each replaces the whole value.
+    #[serde(default)]
     #[schemars(schema_with = "any_components")]
     pub(super) components: Option<String>,
 }

@@ -6,7 +6,7 @@
 //! changes which entities there are, and the next phase or frame starts from a clean state.
 
 use super::phase::Phase;
-use super::schedule::{PhaseSystems, Schedule};
+use super::registered::{PhaseSystems, Schedule};
 use super::system::System;
 use crate::error::{Error, Kind};
 use crate::profile::{self, Category, SpanName};

@@ -6,12 +6,12 @@
 mod clock;
 mod executor;
 mod phase;
-mod schedule;
+mod registered;
 mod system;
 
 pub use clock::Clock;
 pub use phase::Phase;
-pub use schedule::{Schedule, SystemInfo};
+pub use registered::{Schedule, SystemInfo};
 pub use system::{System, SystemBuilder, SystemClaiming};
 
 pub(crate) use executor::{FrameContext, WhichSystems};

@@ -42,7 +42,6 @@ pub struct System {
 
 impl System {
     /// Begins a system of this name, in phase [`Phase::Simulate`] unless another is named.
-    #[must_use]
     pub fn named(name: &str) -> SystemBuilder {
         SystemBuilder {
             name: name.to_owned(),

@@ -44,7 +44,7 @@ impl World {
                 self.attach_kept(entity, Links::default())?;
             }
         }
-        let elder = std::mem::replace(&mut self.links_mut(parent).last_child, Some(child));
+        let elder = self.links_mut(parent).last_child.replace(child);
         let links = self.links_mut(child);
         links.parent = Some(parent);
         links.previous_sibling = elder;

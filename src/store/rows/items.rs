@@ -91,8 +91,8 @@ fn position<T: Component>(types: &ComponentTypes, table: TableId) -> u32 {
         .expect("only tables that match are asked")
 }
 
-impl<'a, T: Component> Items for &'a T {}
-impl<'a, T: Component> SharedItems for &'a T {}
+impl<T: Component> Items for &T {}
+impl<T: Component> SharedItems for &T {}
 
 impl<'a, T: Component> Pattern for &'a T {
     type Shared = &'a T;
@@ -177,7 +177,7 @@ pub struct ColumnsAhead<'s, T> {
     next: u32,
 }
 
-impl<'a, T: Component> Items for &'a mut T {}
+impl<T: Component> Items for &mut T {}
 
 impl<'a, T: Component> Pattern for &'a mut T {
     type Shared = &'a T;
@@ -317,12 +317,12 @@ impl Pattern for Entity {
     }
 
     #[inline]
-    fn pick<'s>(guards: &'s mut &Tables, table: TableId, _: &[u32], row: u32) -> Entity {
+    fn pick(guards: &mut &Tables, table: TableId, _: &[u32], row: u32) -> Entity {
         guards.get(table).entities[row as usize]
     }
 
     #[inline]
-    fn pick_shared<'s>(guards: &'s &Tables, table: TableId, _: &[u32], row: u32) -> Entity {
+    fn pick_shared(guards: &&Tables, table: TableId, _: &[u32], row: u32) -> Entity {
         guards.get(table).entities[row as usize]
     }
 }
