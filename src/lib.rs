@@ -76,3 +76,8 @@ pub use store::{
     Claim, Component, Components, Conditions, Edits, Entity, Global, GlobalMut, Having, Held,
     Inbox, Items, Lacking, Name, Outbox, Rows, SharedItems, World,
 };
+
+/// Compiles and runs the programs of the README.
+#[cfg(doctest)]
+#[doc = include_str!("../README.md")]
+struct Readme;

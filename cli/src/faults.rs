@@ -4,6 +4,7 @@ use gerust::scene::{Fault, SceneError};
 use miette::{
     Diagnostic, GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource, SourceCode,
 };
+use owo_colors::Style;
 use std::fmt;
 use std::io::IsTerminal;
 
@@ -45,10 +46,14 @@ fn count(faults: usize) -> String {
 
 fn handler() -> GraphicalReportHandler {
     let is_terminal = std::io::stderr().is_terminal();
-    let theme = match is_terminal && std::env::var_os("NO_COLOR").is_none() {
-        true => GraphicalTheme::unicode(),
-        false => GraphicalTheme::unicode_nocolor(),
-    };
+    let mut theme = GraphicalTheme::unicode_nocolor();
+    if is_terminal && std::env::var_os("NO_COLOR").is_none() {
+        // Colours that can be read on dark and on light terminals, and no more of them than needed.
+        theme.styles.error = Style::new().red().bold();
+        theme.styles.link = Style::new().bold();
+        theme.styles.help = Style::new().blue().bold();
+        theme.styles.highlights = vec![Style::new().red().bold()];
+    }
     let width = match is_terminal {
         true => crate::output::terminal_width().clamp(NARROWEST, WIDEST),
         false => WIDTH_WITHOUT_TERMINAL,

@@ -92,6 +92,7 @@ pub(crate) fn milliseconds(duration: Duration) -> f64 {
 pub(crate) fn share(share: f64) -> String {
     let percent = share * 100.0;
     match percent {
+        trace if trace < 0.005 => String::from("<0.01 %"),
         tiny if tiny < 1.0 => format!("{tiny:.2} %"),
         small if small < 10.0 => format!("{small:.1} %"),
         large => format!("{large:.0} %"),
