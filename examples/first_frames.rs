@@ -1,4 +1,4 @@
-//! Gulls glide over a quay; one of them is perched. Run it with `cargo run -p gerust --example first_frames`.
+//! Gulls glide over a quay; one of them is perched.
 
 use gerust::prelude::*;
 
@@ -12,7 +12,7 @@ fn main() -> Result<(), gerust::Error> {
     for height in [12.0, 14.0, 16.0] {
         world.spawn((Transform::at(0.0, height, 0.0), Glide(Vec3::X * 3.0)));
     }
-    let lamp = world.spawn((Transform::at(-5.0, 9.0, 2.0), Glide(Vec3::X), Perched));
+    world.spawn((Transform::at(-5.0, 9.0, 2.0), Glide(Vec3::X), Perched));
 
     runtime.add_system(
         System::named("glide")
@@ -35,6 +35,5 @@ fn main() -> Result<(), gerust::Error> {
             at.x, at.y, at.z
         );
     }
-    assert_eq!(runtime.world().get::<Transform>(lamp)?.translation.x, -5.0);
     Ok(())
 }

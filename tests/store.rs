@@ -270,3 +270,9 @@ fn events_that_nobody_asks_for_do_not_pile_up() {
     runtime.run_frames(100).expect("nothing fails");
     assert_eq!(runtime.world().posted::<[u8; 1000]>().len(), 1);
 }
+
+#[test]
+#[should_panic(expected = "these rows claim `u8` twice, once to write it")]
+fn rows_that_clash_with_themselves_say_so() {
+    let _ = World::new().rows_mut::<(&mut u8, &u8)>();
+}

@@ -55,7 +55,7 @@ fn handler() -> GraphicalReportHandler {
         theme.styles.highlights = vec![Style::new().red().bold()];
     }
     let width = match is_terminal {
-        true => crate::output::terminal_width().clamp(NARROWEST, WIDEST),
+        true => terminal_width().clamp(NARROWEST, WIDEST),
         false => WIDTH_WITHOUT_TERMINAL,
     };
     GraphicalReportHandler::new_themed(theme)
@@ -94,5 +94,14 @@ impl Diagnostic for Shown<'_> {
     fn labels(&self) -> Option<Box<dyn Iterator<Item = LabeledSpan> + '_>> {
         let label = LabeledSpan::new_with_span(None, self.fault.span());
         Some(Box::new(std::iter::once(label)))
+    }
+}
+
+/// The columns of the terminal that standard error is.
+fn terminal_width() -> usize {
+    let (_, columns) = console::Term::stderr().size();
+    match columns {
+        0 => WIDTH_WITHOUT_TERMINAL,
+        columns => usize::from(columns),
     }
 }

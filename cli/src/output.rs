@@ -1,14 +1,12 @@
 //! Printing, and what several commands print alike.
 
 use crate::trouble::Trouble;
-use gerust::scene::SceneRun;
+use gerust::scene::{Report, SceneRun};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::io::{ErrorKind, IsTerminal, Write};
 use std::time::Duration;
 
-/// Columns where there is no terminal to ask.
-const WIDTH_WITHOUT_TERMINAL: usize = 80;
 /// Updates of the progress bar over a whole run.
 const PROGRESS_UPDATES: u64 = 100;
 
@@ -27,15 +25,6 @@ pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
     let text = serde_json::to_string_pretty(value)
         .map_err(|error| Trouble::other(format!("the summary cannot be written: {error}")))?;
     print(&text)
-}
-
-/// The columns of the terminal that standard error is.
-pub(crate) fn terminal_width() -> usize {
-    let (_, columns) = console::Term::stderr().size();
-    match columns {
-        0 => WIDTH_WITHOUT_TERMINAL,
-        columns => usize::from(columns),
-    }
 }
 
 /// Says on standard error that times of a debug build mean little.
@@ -104,5 +93,16 @@ pub(crate) fn build() -> &'static str {
     match cfg!(debug_assertions) {
         true => "debug",
         false => "release",
+    }
+}
+
+/// Which frames the times are of, where that is not all of them.
+pub(crate) fn of_the_last(report: &Report) -> String {
+    match report.frames_profiled() as u64 == report.frames() {
+        true => String::new(),
+        false => format!(
+            " (times are of the last {} frames)",
+            report.frames_profiled()
+        ),
     }
 }

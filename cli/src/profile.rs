@@ -45,7 +45,7 @@ fn text(report: &Report) -> String {
         }
     }
     format!(
-        "{}: {} frames, {} entities at the end{}\n{} of {} frames over the budget of {}\n\n{}",
+        "{}: {} frames, {} entities at the end{}\n{} frames over the budget of {}{}\n\n{}",
         report.title(),
         report.frames(),
         report.entities(),
@@ -55,8 +55,8 @@ fn text(report: &Report) -> String {
             ""
         },
         report.frames_over_budget(),
-        report.frames(),
         time(report.budget()),
+        output::of_the_last(report),
         table
             .lines()
             .map(|line| line.trim_end().to_owned())

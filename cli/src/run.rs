@@ -57,10 +57,11 @@ fn text(report: &Report) -> String {
         );
         let _ = writeln!(
             text,
-            "  budget        {} of {} used by the median, {} frames over",
+            "  budget        {} of {} used by the median, {} frames over{}",
             share(frame.share_of_budget()),
             time(report.budget()),
-            report.frames_over_budget()
+            report.frames_over_budget(),
+            output::of_the_last(report)
         );
     }
     let _ = writeln!(

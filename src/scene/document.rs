@@ -63,6 +63,9 @@ pub(super) struct Document {
     pub(super) expect: Vec<Spanned<ExpectEntry>>,
 }
 
+// The four parts of an entity stand in three tables, field by field: `serde` can share fields between tables, but then
+// loses where in the file they are.
+
 /// What an entity consists of.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]

@@ -9,6 +9,9 @@ use crate::error::Error;
 use crate::runtime::Runtime;
 use crate::schedule::Clock;
 
+/// Frames whose times are kept: ten minutes at 60 a second, about 30 MB.
+const MOST_FRAMES_PROFILED: usize = 36_000;
+
 /// A scene in a runtime, frame by frame.
 ///
 /// Frame 0 is the state as loaded. The cues of a frame are carried out before its systems run, its expectations are
@@ -55,9 +58,11 @@ impl<'s> SceneRun<'s> {
         if let Some(budget) = scene.budget {
             runtime.profiler_mut().set_budget(budget);
         }
-        runtime
-            .profiler_mut()
-            .keep_frames(usize::try_from(scene.frames).unwrap_or(usize::MAX));
+        runtime.profiler_mut().keep_frames(
+            usize::try_from(scene.frames).map_or(MOST_FRAMES_PROFILED, |frames| {
+                frames.min(MOST_FRAMES_PROFILED)
+            }),
+        );
         let world = runtime.world_mut();
         if let Some(gravity) = scene.gravity {
             world.set_global(Gravity(gravity));

@@ -10,6 +10,7 @@ pub(crate) use items::Pattern;
 pub use items::{Items, SharedItems};
 pub(crate) use matches::Matches;
 
+use super::access::Access;
 use super::entity::{Entities, Entity};
 use super::table::Tables;
 use super::world::World;
@@ -98,7 +99,15 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         Self::hold(world, Remembered::BySystem(matches))
     }
 
+    /// # Panics
+    ///
+    /// If the items clash with each other; a system would have been refused when it was added.
     fn for_call(world: &'w World) -> Self {
+        let mut access = Access::default();
+        I::declare(&mut access);
+        if let Some(twice) = access.own_clash() {
+            panic!("these rows claim `{twice}` twice, once to write it; name it once");
+        }
         let mut matches = Matches::default();
         matches.refresh::<I, C>(world);
         Self::hold(world, Remembered::ForThisCall(matches))
