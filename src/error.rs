@@ -47,6 +47,10 @@ pub(crate) enum Kind {
         verb: &'static str,
     },
     #[error(
+        "there are {count} rows of `{rows}`, not exactly one; spawn or despawn, or walk over them with `iter`"
+    )]
+    NotOnly { rows: String, count: usize },
+    #[error(
         "the world has no global `{global}`; put one in with `set_global` before it is asked for"
     )]
     MissingGlobal { global: &'static str },
@@ -61,11 +65,14 @@ pub(crate) enum Kind {
         mend: String,
     },
     #[error(
-        "system `{system}` claims `{resource}` twice, once to write it; merge the two claims, or move one into a system of its own"
+        "system `{system}` claims `{resource}` twice, once to write it, in `{first}` and in `{second}`, and these can meet; \
+         merge the two, keep them apart by `Having` and `Lacking` one type, or move one into a system of its own"
     )]
     ClaimClash {
         system: String,
         resource: &'static str,
+        first: String,
+        second: String,
     },
     #[error("there is already a system named `{system}`; give one of the two another name")]
     DuplicateSystem { system: String },

@@ -51,6 +51,7 @@
 //!
 //! # Features
 //!
+//! - `parallel`: [`Rows`]`::par_each`, with `rayon`. Off by default.
 //! - `scene`: scene files, with `serde`, `toml` and `schemars`. Off by default.
 
 pub mod collide;
@@ -73,8 +74,8 @@ pub use runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
 pub use schedule::{Clock, Phase, Schedule, System};
 pub use space::{Transform, WorldTransform};
 pub use store::{
-    Claim, Component, Components, Conditions, Edits, Entity, Global, GlobalMut, Having, Held,
-    Inbox, Items, Lacking, Name, Outbox, Rows, SharedItems, World,
+    AnyOf, Claim, Component, Components, Conditions, Edits, Entity, Fresh, Global, GlobalMut,
+    Having, Held, Inbox, Items, Lacking, Name, Outbox, Rows, SharedItems, Touched, World,
 };
 
 /// Compiles and runs the programs of the README.

@@ -47,7 +47,7 @@ fn a_system_that_claims_one_thing_twice_is_refused() {
     let error = runtime.add_system(greedy).unwrap_err();
     assert_eq!(
         error.to_string(),
-        "system `greedy` claims `u8` twice, once to write it; merge the two claims, or move one into a system of its own"
+        "system `greedy` claims `u8` twice, once to write it, in `Rows<&mut u8>` and in `Rows<&u8>`, and these can meet; merge the two, keep them apart by `Having` and `Lacking` one type, or move one into a system of its own"
     );
     let fine = System::named("fine")
         .takes::<(Rows<&u8>, Rows<(Entity, &u8)>)>()

@@ -74,13 +74,16 @@ impl Schedule {
                 system: system.name().to_owned(),
             }));
         }
-        if let Some(resource) = system.access().own_clash() {
+        if let Some(clash) = system.access().own_clash() {
+            let [first, second] = clash.claims.clone();
             return Err(Error::from(Kind::ClaimClash {
                 system: system.name().to_owned(),
-                resource,
+                resource: clash.resource,
+                first,
+                second,
             }));
         }
-        system.body.prepare(world);
+        system.body.prepare(world, &system.access);
         system.span_name = profiler.list_name(system.name());
         self.phases
             .iter_mut()

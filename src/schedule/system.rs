@@ -3,7 +3,7 @@
 use super::phase::Phase;
 use crate::error::Error;
 use crate::profile::SpanName;
-use crate::store::{Access, Claim, ReservedIds, World};
+use crate::store::{Access, Claim, Preparation, ReservedIds, World};
 use std::fmt;
 use std::marker::PhantomData;
 
@@ -32,7 +32,7 @@ use std::marker::PhantomData;
 pub struct System {
     name: String,
     phase: Phase,
-    access: Access,
+    pub(super) access: Access,
     lanes: u32,
     pub(super) enabled: bool,
     pub(super) built_in: bool,
@@ -183,7 +183,7 @@ impl<C> fmt::Debug for SystemClaiming<C> {
 
 /// A closure with what it remembers, its types forgotten.
 pub(super) trait Body: Send {
-    fn prepare(&mut self, world: &mut World);
+    fn prepare(&mut self, world: &mut World, access: &Access);
     fn run(&mut self, world: &World) -> Result<(), Error>;
     fn enter_lane(&mut self, lanes: &mut ReservedIds);
     fn report_reserved(&self, lanes: &mut ReservedIds);
@@ -204,8 +204,8 @@ where
     C: Claim + 'static,
     F: for<'w> FnMut(C::Granted<'w>) + Send + 'static,
 {
-    fn prepare(&mut self, world: &mut World) {
-        self.state = Some(C::prepare(world));
+    fn prepare(&mut self, world: &mut World, access: &Access) {
+        self.state = Some(C::prepare(&mut Preparation::new(world, access)));
     }
 
     fn run(&mut self, world: &World) -> Result<(), Error> {

@@ -32,7 +32,15 @@ pub trait Bundle: Send + Sync + 'static {
     /// The ids of the members, in the order of the tuple.
     fn ids(types: &mut ComponentTypes) -> Vec<ComponentId>;
     /// Pushes each member to its column of the table.
-    fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId);
+    fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId, tick: u64);
+    /// Pushes the members of many to their columns, calling `pushed` after each. None of the types may have companions
+    /// or ticks.
+    fn push_all(
+        types: &ComponentTypes,
+        table: TableId,
+        many: impl Iterator<Item = Self>,
+        pushed: impl FnMut(),
+    );
 }
 
 macro_rules! tuples {
@@ -45,8 +53,26 @@ macro_rules! tuples {
             }
 
             #[inline]
-            fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId) {
-                $(types.columns_mut::<$member>(ids[$at]).column_mut(table).push(self.$at);)+
+            fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId, tick: u64) {
+                $(types.push::<$member>(ids[$at], table, self.$at, tick);)+
+            }
+
+            #[allow(non_snake_case, reason = "a member's column is named after its type")]
+            fn push_all(
+                types: &ComponentTypes,
+                table: TableId,
+                many: impl Iterator<Item = Self>,
+                mut pushed: impl FnMut(),
+            ) {
+                $(
+                    let mut $member = types.cell::<$member>().expect("its plan is made").borrow_mut();
+                    let $member = $member.column_mut(table);
+                    $member.reserve(many.size_hint().0);
+                )+
+                for one in many {
+                    $($member.push(one.$at);)+
+                    pushed();
+                }
             }
         }
     };

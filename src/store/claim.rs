@@ -4,7 +4,7 @@ use super::access::{Access, ResourceKind};
 use super::component::Component;
 use super::entity::{Entity, Lane};
 use super::globals::{Global, GlobalMut};
-use super::rows::{Conditions, Items, Matches, Rows};
+use super::rows::{Conditions, Items, Rows, RowsState, Shape};
 use super::world::World;
 use crate::error::Error;
 
@@ -52,8 +52,8 @@ pub trait Grant {
     const LANES: u32 = 0;
 
     fn declare(access: &mut Access);
-    /// Called once, when the system is added.
-    fn prepare(world: &mut World) -> Self::State;
+    /// Called once, when the system is added, for each claim in the order in which they were declared.
+    fn prepare(preparation: &mut Preparation<'_>) -> Self::State;
     fn grant<'w>(state: &'w mut Self::State, world: &'w World) -> Result<Self::Granted<'w>, Error>;
 
     /// Gives each claim that reserves ids a lane of its own; called before every phase.
@@ -64,6 +64,24 @@ pub trait Grant {
     fn apply(_: &mut Self::State, _: &mut World) {}
     /// Forgets what was recorded.
     fn discard(_: &mut Self::State) {}
+}
+
+/// What claims get ready with.
+pub struct Preparation<'p> {
+    pub(crate) world: &'p mut World,
+    /// What all claims together have declared.
+    access: &'p Access,
+    rows_claims: usize,
+}
+
+impl<'p> Preparation<'p> {
+    pub(crate) fn new(world: &'p mut World, access: &'p Access) -> Self {
+        Self {
+            world,
+            access,
+            rows_claims: 0,
+        }
+    }
 }
 
 /// The lanes of one phase and how many ids each has reserved.
@@ -120,19 +138,30 @@ impl ReservedIds {
 impl<I: Items, C: Conditions> Claim for Rows<'_, I, C> {}
 
 impl<I: Items, C: Conditions> Grant for Rows<'_, I, C> {
-    type State = Matches;
+    type State = RowsState;
     type Granted<'w> = Rows<'w, I, C>;
 
     fn declare(access: &mut Access) {
-        I::declare(access);
+        let mut inner = Access::default();
+        I::declare(&mut inner);
+        C::declare(&mut inner);
+        let mut shape = Shape::default();
+        I::describe(&mut shape);
+        C::describe(&mut shape);
+        access.add_rows(shape, inner, std::any::type_name::<Self>());
     }
 
-    fn prepare(world: &mut World) -> Matches {
+    fn prepare(preparation: &mut Preparation<'_>) -> RowsState {
+        let world = &mut *preparation.world;
         I::register(&mut world.types);
-        Matches::default()
+        let tick = world.tick_outside();
+        C::register(&mut world.types, tick);
+        let number = preparation.rows_claims;
+        preparation.rows_claims += 1;
+        RowsState::new(preparation.access.shared_out(number))
     }
 
-    fn grant<'w>(state: &'w mut Matches, world: &'w World) -> Result<Rows<'w, I, C>, Error> {
+    fn grant<'w>(state: &'w mut RowsState, world: &'w World) -> Result<Rows<'w, I, C>, Error> {
         Ok(Rows::for_system(world, state))
     }
 }
@@ -147,7 +176,7 @@ impl<T: Component> Grant for Global<'_, T> {
         access.add::<T>(ResourceKind::Global, false);
     }
 
-    fn prepare(_: &mut World) {}
+    fn prepare(_: &mut Preparation<'_>) {}
 
     fn grant<'w>((): &'w mut (), world: &'w World) -> Result<Global<'w, T>, Error> {
         world.global()
@@ -164,7 +193,7 @@ impl<T: Component> Grant for GlobalMut<'_, T> {
         access.add::<T>(ResourceKind::Global, true);
     }
 
-    fn prepare(_: &mut World) {}
+    fn prepare(_: &mut Preparation<'_>) {}
 
     fn grant<'w>((): &'w mut (), world: &'w World) -> Result<GlobalMut<'w, T>, Error> {
         Ok(GlobalMut(world.globals.cell::<T>()?.borrow_mut()))
@@ -186,8 +215,8 @@ macro_rules! tuples {
                 $($member::declare(access);)*
             }
 
-            fn prepare(world: &mut World) -> Self::State {
-                ($($member::prepare(world),)*)
+            fn prepare(preparation: &mut Preparation<'_>) -> Self::State {
+                ($($member::prepare(preparation),)*)
             }
 
             fn grant<'w>(

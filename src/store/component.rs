@@ -2,6 +2,7 @@
 
 use super::column::{AnyColumns, ColumnCell, Columns};
 use super::entity::{Entity, TableId};
+use super::ticks::{ColumnTicks, RowTicks, Ticks};
 use super::world::World;
 use atomic_refcell::AtomicRefCell;
 use rustc_hash::FxHashMap;
@@ -47,6 +48,12 @@ pub(crate) type FarewellHook = fn(&mut World, Entity);
 pub(crate) struct ComponentType {
     pub(crate) name: &'static str,
     pub(crate) columns: Box<dyn AnyColumns>,
+    /// The ticks of all rows, once somebody asks about changes.
+    pub(crate) ticks: Option<AtomicRefCell<Ticks>>,
+    /// Posts that an entity has lost the component, once somebody asks.
+    pub(crate) tell_lost: Option<fn(&mut World, Entity)>,
+    /// Bytes of one value.
+    pub(crate) size: usize,
     /// Components that come along whenever this one is attached.
     pub(crate) companions: Vec<Companion>,
     pub(crate) farewell: Option<FarewellHook>,
@@ -54,12 +61,52 @@ pub(crate) struct ComponentType {
     pub(crate) kept: bool,
 }
 
+impl ComponentType {
+    fn column_ticks(&mut self, table: TableId) -> Option<&mut ColumnTicks> {
+        let position = self.columns.position(table)?;
+        let ticks = self.ticks.as_mut()?.get_mut();
+        Some(&mut ticks.0[position as usize])
+    }
+
+    fn push_ticks(&mut self, table: TableId, row: RowTicks) {
+        if let Some(ticks) = self.column_ticks(table) {
+            ticks.push(row);
+        }
+    }
+
+    fn take_ticks(&mut self, table: TableId, row: u32) -> Option<RowTicks> {
+        self.ticks.as_ref()?;
+        Some(self.column_ticks(table)?.swap_remove(row))
+    }
+
+    /// Notes that a row is handed out for writing.
+    #[inline]
+    pub(crate) fn mark(&mut self, table: TableId, row: u32, tick: u64) {
+        if self.ticks.is_some()
+            && let Some(ticks) = self.column_ticks(table)
+        {
+            ticks.mark(row, tick);
+        }
+    }
+
+    /// Begins to keep ticks; does nothing the second time. What is there counts as attached now.
+    pub(crate) fn keep_ticks(&mut self, tick: u64) {
+        if self.ticks.is_none() {
+            let columns = self.columns.lengths().into_iter();
+            let ticks = columns
+                .map(|rows| ColumnTicks::filled(rows, tick))
+                .collect();
+            self.ticks = Some(AtomicRefCell::new(Ticks(ticks)));
+        }
+    }
+}
+
 /// A component that another one brings along.
 #[derive(Clone, Copy)]
 pub(crate) struct Companion {
     pub(crate) id: ComponentId,
     /// Pushes the companion's first value for the newest row of a table.
-    pub(crate) push: fn(&mut ComponentTypes, TableId),
+    pub(crate) push: fn(&mut ComponentTypes, TableId, u64),
 }
 
 /// All component types of a world.
@@ -93,6 +140,9 @@ impl ComponentTypes {
         self.types.push(ComponentType {
             name,
             columns: Box::new(ColumnCell::<T>::default()),
+            ticks: None,
+            tell_lost: None,
+            size: size_of::<T>(),
             companions: Vec::new(),
             farewell: None,
             kept: false,
@@ -116,6 +166,88 @@ impl ComponentTypes {
     pub(crate) fn cell<T: Component>(&self) -> Option<&AtomicRefCell<Columns<T>>> {
         let id = self.id::<T>()?;
         Some(&self.types[id.index()].columns.downcast_ref::<T>().0)
+    }
+
+    pub(crate) fn iter(&self) -> impl Iterator<Item = &ComponentType> {
+        self.types.iter()
+    }
+
+    /// Makes a column for a new table.
+    pub(crate) fn add_column(&mut self, id: ComponentId, table: TableId) {
+        let known = self.get_mut(id);
+        known.columns.add(table);
+        if let Some(ticks) = &mut known.ticks {
+            ticks.get_mut().0.push(ColumnTicks::default());
+        }
+    }
+
+    /// Pushes a value that is attached now.
+    #[inline]
+    pub(crate) fn push<T: Component>(
+        &mut self,
+        id: ComponentId,
+        table: TableId,
+        value: T,
+        tick: u64,
+    ) {
+        let known = &mut self.types[id.index()];
+        let columns = known.columns.downcast_mut::<T>().0.get_mut();
+        columns.column_mut(table).push(value);
+        if known.ticks.is_some() {
+            known.push_ticks(table, RowTicks::attached(tick));
+        }
+    }
+
+    /// Moves a row's value to where it waits to be dropped; see [`AnyColumns::bury_row`].
+    pub(crate) fn bury_row(&mut self, id: ComponentId, table: TableId, row: u32) {
+        let known = self.get_mut(id);
+        known.columns.bury_row(table, row);
+        known.take_ticks(table, row);
+    }
+
+    /// [`ComponentTypes::bury_row`] for many rows of a table, last row first.
+    pub(crate) fn bury_rows(&mut self, id: ComponentId, table: TableId, rows: &[u32]) {
+        let known = self.get_mut(id);
+        known.columns.bury_rows(table, rows);
+        for &row in rows {
+            known.take_ticks(table, row);
+        }
+    }
+
+    /// Takes a row's value out.
+    pub(crate) fn take_row<T: Component>(
+        &mut self,
+        id: ComponentId,
+        table: TableId,
+        row: u32,
+    ) -> T {
+        let value = self
+            .columns_mut::<T>(id)
+            .column_mut(table)
+            .swap_remove(row as usize);
+        self.get_mut(id).take_ticks(table, row);
+        value
+    }
+
+    pub(crate) fn move_row(&mut self, id: ComponentId, from: TableId, row: u32, to: TableId) {
+        let known = self.get_mut(id);
+        known.columns.move_row(from, row, to);
+        if let Some(ticks) = known.take_ticks(from, row) {
+            known.push_ticks(to, ticks);
+        }
+    }
+
+    /// [`ComponentTypes::move_row`] for many rows of a table, last row first.
+    pub(crate) fn move_rows(&mut self, id: ComponentId, from: TableId, rows: &[u32], to: TableId) {
+        let known = self.get_mut(id);
+        known.columns.move_rows(from, rows, to);
+        if known.ticks.is_some() {
+            for &row in rows {
+                if let Some(ticks) = known.take_ticks(from, row) {
+                    known.push_ticks(to, ticks);
+                }
+            }
+        }
     }
 
     /// The columns of a type whose id is at hand.

@@ -2,7 +2,7 @@
 
 use super::access::Access;
 use super::bundle::Components;
-use super::claim::{Claim, Grant, ReservedIds};
+use super::claim::{Claim, Grant, Preparation, ReservedIds};
 use super::component::Component;
 use super::entity::{Entities, Entity, Lane};
 use super::world::World;
@@ -197,7 +197,7 @@ impl Grant for Edits<'_> {
 
     fn declare(_: &mut Access) {}
 
-    fn prepare(_: &mut World) -> EditRecord {
+    fn prepare(_: &mut Preparation<'_>) -> EditRecord {
         EditRecord {
             lane: Lane::ONLY,
             reserved: 0,

@@ -148,6 +148,11 @@ impl Entities {
         Entity::from_parts(index, NonZeroU32::MIN)
     }
 
+    pub(crate) fn reserve(&mut self, additional: usize) {
+        self.slots
+            .reserve(additional.saturating_sub(self.free.len()));
+    }
+
     /// Gives a committed reservation its place.
     pub(crate) fn settle(&mut self, entity: Entity, location: Location) {
         self.live += 1;

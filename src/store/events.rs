@@ -1,7 +1,7 @@
 //! Events: messages that each inbox sees exactly once.
 
 use super::access::{Access, ResourceKind};
-use super::claim::{Claim, Grant};
+use super::claim::{Claim, Grant, Preparation};
 use super::component::Component;
 use super::world::World;
 use crate::error::Error;
@@ -216,8 +216,8 @@ impl<E: Component> Grant for Outbox<'_, E> {
         access.add::<E>(ResourceKind::Event, true);
     }
 
-    fn prepare(world: &mut World) {
-        channel::<E>(world);
+    fn prepare(preparation: &mut Preparation<'_>) {
+        channel::<E>(preparation.world);
     }
 
     fn grant<'w>((): &'w mut (), world: &'w World) -> Result<Outbox<'w, E>, Error> {
@@ -235,8 +235,8 @@ impl<E: Component> Grant for Inbox<'_, E> {
         access.add::<E>(ResourceKind::Event, false);
     }
 
-    fn prepare(world: &mut World) -> Arc<AtomicU64> {
-        let channel = channel::<E>(world);
+    fn prepare(preparation: &mut Preparation<'_>) -> Arc<AtomicU64> {
+        let channel = channel::<E>(preparation.world);
         let seen = Arc::new(AtomicU64::new(channel.first));
         channel.inboxes.push(Arc::clone(&seen));
         seen

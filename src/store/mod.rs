@@ -12,6 +12,7 @@ mod globals;
 mod name;
 mod rows;
 mod table;
+mod ticks;
 mod world;
 
 pub use access::Access;
@@ -23,8 +24,8 @@ pub use entity::Entity;
 pub use events::{Inbox, Outbox};
 pub use globals::{Global, GlobalMut};
 pub use name::Name;
-pub use rows::{Conditions, Having, Items, Lacking, Rows, SharedItems};
+pub use rows::{AnyOf, Conditions, Fresh, Having, Items, Lacking, Rows, SharedItems, Touched};
 pub use world::{Held, World};
 
-pub(crate) use claim::ReservedIds;
+pub(crate) use claim::{Preparation, ReservedIds};
 pub(crate) use edits::EditKind;

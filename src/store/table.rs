@@ -73,7 +73,7 @@ impl Tables {
         }
         let id = TableId::new(self.tables.len());
         for &component in &components {
-            types.get_mut(component).columns.add(id);
+            types.add_column(component, id);
         }
         let components = components.into_boxed_slice();
         self.tables.push(Table {

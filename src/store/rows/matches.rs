@@ -7,7 +7,7 @@ use crate::store::world::World;
 
 /// The tables that match, ascending, with the positions of the columns that are wanted of each.
 #[derive(Default, Debug)]
-pub struct Matches {
+pub(crate) struct Matches {
     tables: Vec<TableId>,
     positions: Vec<u32>,
     /// By table: its place in `tables`, or `NO_MATCH`.
@@ -29,6 +29,7 @@ impl Matches {
                 .push(u32::try_from(self.tables.len()).expect("fewer than 2^32 tables"));
             self.tables.push(id);
             I::positions(&world.types, id, &mut self.positions);
+            C::positions(&world.types, id, &mut self.positions);
         }
     }
 

@@ -4,17 +4,22 @@ mod conditions;
 mod items;
 mod iter;
 mod matches;
+mod several;
+mod shape;
 
-pub use conditions::{Conditions, Having, Lacking};
+pub use conditions::{AnyOf, Conditions, Fresh, Having, Lacking, Touched};
 pub(crate) use items::Pattern;
 pub use items::{Items, SharedItems};
-pub(crate) use matches::Matches;
+pub(crate) use shape::Shape;
 
 use super::access::Access;
 use super::entity::{Entities, Entity};
 use super::table::Tables;
 use super::world::World;
-use iter::RowIter;
+use items::Sources;
+use iter::{Duties, RowIter, TableIter};
+use matches::Matches;
+use std::any::TypeId;
 use std::marker::PhantomData;
 use std::ops::Deref;
 
@@ -59,6 +64,12 @@ use std::ops::Deref;
 /// ```
 pub struct Rows<'w, I: Items, C: Conditions = ()> {
     guards: I::Guards<'w>,
+    marks: I::Marks<'w>,
+    checks: C::Held<'w>,
+    /// Changes after this tick count as such.
+    since: u64,
+    /// The tick of what is written through these rows.
+    now: u64,
     matches: Remembered<'w>,
     tables: &'w Tables,
     entities: &'w Entities,
@@ -83,10 +94,38 @@ impl Deref for Remembered<'_> {
     }
 }
 
-impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
-    fn hold(world: &'w World, matches: Remembered<'w>) -> Self {
+/// What a system remembers of its rows between runs.
+#[derive(Default, Debug)]
+pub struct RowsState {
+    matches: Matches,
+    /// The types of which the same system claims other tables as well.
+    shared_out: Vec<TypeId>,
+    /// The tick of the last run.
+    last_run: u64,
+}
+
+impl RowsState {
+    pub(super) fn new(shared_out: Vec<TypeId>) -> Self {
         Self {
-            guards: I::hold(&world.types, &world.tables),
+            shared_out,
+            ..Self::default()
+        }
+    }
+}
+
+impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
+    fn hold(world: &'w World, matches: Remembered<'w>, shared_out: &[TypeId], since: u64) -> Self {
+        Self {
+            guards: I::hold(&Sources {
+                types: &world.types,
+                tables: &world.tables,
+                matching: matches.tables(),
+                shared_out,
+            }),
+            marks: I::marks(&world.types),
+            checks: C::hold(&world.types),
+            since,
+            now: world.next_tick(),
             matches,
             tables: &world.tables,
             entities: &world.entities,
@@ -94,9 +133,12 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         }
     }
 
-    pub(super) fn for_system(world: &'w World, matches: &'w mut Matches) -> Self {
-        matches.refresh::<I, C>(world);
-        Self::hold(world, Remembered::BySystem(matches))
+    pub(super) fn for_system(world: &'w World, state: &'w mut RowsState) -> Self {
+        state.matches.refresh::<I, C>(world);
+        let matches = Remembered::BySystem(&state.matches);
+        let rows = Self::hold(world, matches, &state.shared_out, state.last_run);
+        state.last_run = rows.now;
+        rows
     }
 
     /// # Panics
@@ -106,11 +148,41 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         let mut access = Access::default();
         I::declare(&mut access);
         if let Some(twice) = access.own_clash() {
-            panic!("these rows claim `{twice}` twice, once to write it; name it once");
+            panic!(
+                "these rows claim `{}` twice, once to write it; name it once",
+                twice.resource
+            );
         }
         let mut matches = Matches::default();
         matches.refresh::<I, C>(world);
-        Self::hold(world, Remembered::ForThisCall(matches))
+        Self::hold(world, Remembered::ForThisCall(matches), &[], 0)
+    }
+
+    fn duties_shared(&self) -> Duties<'_, 'w, I::Shared, C> {
+        Duties {
+            marks: None,
+            checks: &self.checks,
+            since: self.since,
+            now: self.now,
+        }
+    }
+
+    #[inline(always)]
+    fn tables_shared(&self) -> TableIter<'_, 'w, I::Shared, C> {
+        let walk = I::walk_shared(&self.guards);
+        TableIter::new(walk, &self.matches, self.tables, self.duties_shared())
+    }
+
+    #[inline(always)]
+    fn tables_mut(&mut self) -> TableIter<'_, 'w, I, C> {
+        let duties = Duties {
+            marks: Some(&self.marks),
+            checks: &self.checks,
+            since: self.since,
+            now: self.now,
+        };
+        let walk = I::walk(&mut self.guards);
+        TableIter::new(walk, &self.matches, self.tables, duties)
     }
 
     /// All rows, with every `&mut T` read as `&T`.
@@ -125,12 +197,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline(always)]
     pub fn iter(&self) -> impl Iterator<Item = <I::Shared as Pattern>::Item<'_>> {
-        RowIter::<'_, I::Shared, _, _>::new(
-            I::walk_shared(&self.guards),
-            self.matches.tables(),
-            self.matches.positions(),
-            I::Shared::zip,
-        )
+        RowIter::new(self.tables_shared(), I::Shared::zip)
     }
 
     /// All rows.
@@ -148,12 +215,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline(always)]
     pub fn iter_mut(&mut self) -> impl Iterator<Item = I::Item<'_>> {
-        RowIter::<'_, I, _, _>::new(
-            I::walk(&mut self.guards),
-            self.matches.tables(),
-            self.matches.positions(),
-            I::zip,
-        )
+        RowIter::new(self.tables_mut(), I::zip)
     }
 
     /// Calls `f` with each row. As fast as a plain loop over each table; prefer it in hot loops over many small tables.
@@ -188,11 +250,18 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     #[must_use]
     pub fn get(&self, entity: Entity) -> Option<<I::Shared as Pattern>::Item<'_>> {
         let location = self.entities.locate(entity)?;
-        let positions = self.matches.of_table(location.table, I::COLUMNS)?;
+        let positions = self
+            .matches
+            .of_table(location.table, I::COLUMNS + C::COLUMNS)?;
+        let (of_items, of_conditions) = positions.split_at(I::COLUMNS);
+        let row = location.row as usize;
+        if C::BY_ROW && !C::holds(&self.checks, of_conditions, row, self.since) {
+            return None;
+        }
         Some(I::pick_shared(
             &self.guards,
             location.table,
-            positions,
+            of_items,
             location.row,
         ))
     }
@@ -213,16 +282,24 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     #[inline]
     pub fn get_mut(&mut self, entity: Entity) -> Option<I::Item<'_>> {
         let location = self.entities.locate(entity)?;
-        let positions = self.matches.of_table(location.table, I::COLUMNS)?;
+        let positions = self
+            .matches
+            .of_table(location.table, I::COLUMNS + C::COLUMNS)?;
+        let (of_items, of_conditions) = positions.split_at(I::COLUMNS);
+        let row = location.row as usize;
+        if C::BY_ROW && !C::holds(&self.checks, of_conditions, row, self.since) {
+            return None;
+        }
+        I::mark_row(&self.marks, of_items, location.row, self.now);
         Some(I::pick(
             &mut self.guards,
             location.table,
-            positions,
+            of_items,
             location.row,
         ))
     }
 
-    /// How many rows there are. O(matching tables).
+    /// How many rows there are. O(matching tables), or O(rows) under a condition that asks each row.
     ///
     /// # Example
     ///
@@ -234,6 +311,9 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[must_use]
     pub fn count(&self) -> usize {
+        if C::BY_ROW {
+            return self.iter().count();
+        }
         self.matches
             .tables()
             .iter()
@@ -241,9 +321,12 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
             .sum()
     }
 
-    /// Whether there is no row. O(matching tables).
+    /// Whether there is no row. O(matching tables), or up to O(rows) under a condition that asks each row.
     #[must_use]
     pub fn is_empty(&self) -> bool {
+        if C::BY_ROW {
+            return self.iter().next().is_none();
+        }
         self.count() == 0
     }
 }

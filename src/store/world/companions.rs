@@ -34,7 +34,7 @@ impl World {
         }
         self.types.get_mut(owner).companions.push(Companion {
             id,
-            push: push_companion::<T, C>,
+            push: push_companions::<T, C>,
         });
         self.plans.clear();
         self.tables.forget_moves();
@@ -50,13 +50,18 @@ impl World {
     }
 }
 
-fn push_companion<T: Component, C: Component + for<'a> From<&'a T>>(
+/// Pushes the companions of all rows that lack theirs: the newest ones.
+fn push_companions<T: Component, C: Component + for<'a> From<&'a T>>(
     types: &mut ComponentTypes,
     table: TableId,
+    tick: u64,
 ) {
     let owner = types.id_or_register::<T>();
     let id = types.id_or_register::<C>();
-    let newest = types.columns_mut::<T>(owner).column_mut(table).last();
-    let first = C::from(newest.expect("the owner was pushed before its companion"));
-    types.columns_mut::<C>(id).column_mut(table).push(first);
+    let have = types.columns_mut::<C>(id).column_mut(table).len();
+    let owners = types.columns_mut::<T>(owner).column_mut(table).len();
+    for row in have..owners {
+        let first = C::from(&types.columns_mut::<T>(owner).column_mut(table)[row]);
+        types.push(id, table, first, tick);
+    }
 }

@@ -72,8 +72,12 @@ impl World {
     /// ```
     pub fn get_mut<T: Component>(&mut self, entity: Entity) -> Result<&mut T, Error> {
         let location = self.locate(entity, "written")?;
+        let tick = self.tick_outside();
         match self.types.id::<T>() {
             Some(id) if self.tables.get(location.table).has(id) => {
+                self.types
+                    .get_mut(id)
+                    .mark(location.table, location.row, tick);
                 let columns = self.types.columns_mut::<T>(id);
                 Ok(&mut columns.column_mut(location.table)[location.row as usize])
             }

@@ -16,6 +16,7 @@ use crate::store::table::Tables;
 use rustc_hash::FxHashMap;
 use std::any::TypeId;
 use std::fmt;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 /// All entities with their components, and all globals.
 ///
@@ -53,6 +54,10 @@ pub struct World {
     /// One per event type: drops what every inbox has seen.
     pub(crate) event_trims: Vec<fn(&mut World)>,
     pub(crate) missed_edits: MissedEdits,
+    /// The tick of the system run that began last.
+    tick: AtomicU64,
+    /// Whether any type has its losses told, so that a despawn need not ask each.
+    pub(crate) any_lost: bool,
     plans: FxHashMap<TypeId, BundlePlan>,
 }
 
@@ -61,6 +66,17 @@ impl World {
     #[must_use]
     pub fn new() -> Self {
         Self::default()
+    }
+
+    /// The tick of what is done between runs of systems. Whoever runs next sees it.
+    #[inline]
+    pub(crate) fn tick_outside(&self) -> u64 {
+        self.tick.load(Ordering::Relaxed) + 1
+    }
+
+    /// The tick of a run that begins now.
+    pub(crate) fn next_tick(&self) -> u64 {
+        self.tick.fetch_add(1, Ordering::Relaxed) + 1
     }
 
     /// How many entities are alive.

@@ -1,0 +1,153 @@
+//! Guards on the columns and ticks of types, and walks over columns.
+
+use crate::store::column::{Columns, NO_COLUMN};
+use crate::store::component::{Component, ComponentTypes};
+use crate::store::entity::TableId;
+use crate::store::table::Tables;
+use crate::store::ticks::Ticks;
+use atomic_refcell::{AtomicRef, AtomicRefCell, AtomicRefMut};
+
+/// Where guards come from.
+pub struct Sources<'w, 'a> {
+    pub(crate) types: &'w ComponentTypes,
+    pub(crate) tables: &'w Tables,
+    /// The tables that match, for types whose columns are shared out among several walks.
+    pub(crate) matching: &'a [TableId],
+    /// The types of which the same system claims other tables as well.
+    pub(crate) shared_out: &'a [std::any::TypeId],
+}
+
+impl<'w> Sources<'w, '_> {
+    fn is_shared_out<T: Component>(&self) -> bool {
+        self.shared_out.contains(&std::any::TypeId::of::<T>())
+    }
+
+    fn borrow_out<T: Component>(&self, cell: &'w AtomicRefCell<Columns<T>>) -> BorrowedOut<'w, T> {
+        let mut columns = cell.borrow_mut();
+        let positions: Vec<u32> = self
+            .matching
+            .iter()
+            .filter_map(|&table| columns.position(table))
+            .collect();
+        BorrowedOut {
+            columns: columns.lend(positions.into_iter()),
+            cell,
+        }
+    }
+}
+
+/// The columns of one type, to read.
+pub enum ReadGuard<'w, T> {
+    /// A type that the world has never met, and which matches no table.
+    Unknown,
+    All(AtomicRef<'w, Columns<T>>),
+    Some(BorrowedOut<'w, T>),
+}
+
+/// The columns of one type, to write.
+pub enum WriteGuard<'w, T> {
+    Unknown,
+    All(AtomicRefMut<'w, Columns<T>>),
+    Some(BorrowedOut<'w, T>),
+}
+
+/// Some columns of a type, taken out while others of its columns are in use by the same system; see [`Columns::lend`].
+pub struct BorrowedOut<'w, T> {
+    columns: Vec<Vec<T>>,
+    cell: &'w AtomicRefCell<Columns<T>>,
+}
+
+impl<T> Drop for BorrowedOut<'_, T> {
+    fn drop(&mut self) {
+        self.cell
+            .borrow_mut()
+            .take_back(std::mem::take(&mut self.columns));
+    }
+}
+
+impl<'w, T: Component> ReadGuard<'w, T> {
+    pub(super) fn new(sources: &Sources<'w, '_>) -> Self {
+        match sources.types.cell::<T>() {
+            None => Self::Unknown,
+            Some(cell) if sources.is_shared_out::<T>() => Self::Some(sources.borrow_out(cell)),
+            Some(cell) => Self::All(cell.borrow()),
+        }
+    }
+
+    #[inline(always)]
+    pub(super) fn columns(&self) -> &[Vec<T>] {
+        match self {
+            Self::Unknown => &[],
+            Self::All(columns) => columns.all(),
+            Self::Some(lent) => &lent.columns,
+        }
+    }
+}
+
+impl<'w, T: Component> WriteGuard<'w, T> {
+    pub(super) fn new(sources: &Sources<'w, '_>) -> Self {
+        match sources.types.cell::<T>() {
+            None => Self::Unknown,
+            Some(cell) if sources.is_shared_out::<T>() => Self::Some(sources.borrow_out(cell)),
+            Some(cell) => Self::All(cell.borrow_mut()),
+        }
+    }
+
+    #[inline(always)]
+    pub(super) fn columns(&self) -> &[Vec<T>] {
+        match self {
+            Self::Unknown => &[],
+            Self::All(columns) => columns.all(),
+            Self::Some(lent) => &lent.columns,
+        }
+    }
+
+    #[inline(always)]
+    pub(super) fn columns_mut(&mut self) -> &mut [Vec<T>] {
+        match self {
+            Self::Unknown => &mut [],
+            Self::All(columns) => columns.all_mut(),
+            Self::Some(lent) => &mut lent.columns,
+        }
+    }
+}
+
+/// The columns of one type ahead of a position, to write.
+pub struct ColumnsAhead<'s, T> {
+    columns: std::slice::IterMut<'s, Vec<T>>,
+    next: u32,
+}
+
+impl<'s, T> ColumnsAhead<'s, T> {
+    #[inline(always)]
+    pub(super) fn new(columns: &'s mut [Vec<T>]) -> Self {
+        Self {
+            columns: columns.iter_mut(),
+            next: 0,
+        }
+    }
+
+    #[inline(always)]
+    pub(super) fn take(&mut self, position: u32) -> &'s mut [T] {
+        // Tables ascend, and so do their columns: what lies between is skipped, never gone back to.
+        let skipped = position - self.next;
+        self.next = position + 1;
+        self.columns
+            .nth(skipped as usize)
+            .expect("positions come from these columns")
+    }
+}
+
+pub(super) type TickGuard<'w> = Option<AtomicRef<'w, Ticks>>;
+
+pub(super) fn ticks_of<T: Component>(types: &ComponentTypes) -> TickGuard<'_> {
+    let known = types.get(types.id::<T>()?);
+    known.ticks.as_ref().map(AtomicRefCell::borrow)
+}
+
+pub(super) fn position<T: Component>(types: &ComponentTypes, table: TableId) -> u32 {
+    types
+        .cell::<T>()
+        .and_then(|cell| cell.borrow().position(table))
+        .unwrap_or(NO_COLUMN)
+}

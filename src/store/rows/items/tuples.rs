@@ -1,0 +1,175 @@
+//! Tuples of items.
+
+use super::{Items, Pattern, SharedItems, Sources};
+use crate::store::access::Access;
+use crate::store::component::ComponentTypes;
+use crate::store::entity::TableId;
+use crate::store::rows::shape::Shape;
+use crate::store::table::Table;
+
+/// The first positions of a tuple go to its first member, and so on.
+macro_rules! tuples {
+    ($first:ident . $first_at:tt $(, $member:ident . $at:tt)*) => {
+        impl<$first: Items $(, $member: Items)*> Items for ($first, $($member,)*) {}
+        impl<$first: SharedItems $(, $member: SharedItems)*> SharedItems for ($first, $($member,)*) {}
+
+        #[allow(unused_assignments, reason = "the last member has none after it")]
+        #[allow(non_snake_case, reason = "a member's value is named after its type")]
+        impl<$first: Pattern $(, $member: Pattern)*> Pattern for ($first, $($member,)*) {
+            type Shared = ($first::Shared, $($member::Shared,)*);
+            type Guards<'w> = ($first::Guards<'w>, $($member::Guards<'w>,)*);
+            type Marks<'w> = ($first::Marks<'w>, $($member::Marks<'w>,)*);
+            type Walk<'s> = ($first::Walk<'s>, $($member::Walk<'s>,)*);
+            type Slices<'s> = ($first::Slices<'s>, $($member::Slices<'s>,)*);
+            type Item<'s> = ($first::Item<'s>, $($member::Item<'s>,)*);
+            const COLUMNS: usize = $first::COLUMNS $(+ $member::COLUMNS)*;
+
+            fn declare(access: &mut Access) {
+                $first::declare(access);
+                $($member::declare(access);)*
+            }
+
+            fn register(types: &mut ComponentTypes) {
+                $first::register(types);
+                $($member::register(types);)*
+            }
+
+            fn describe(shape: &mut Shape) {
+                $first::describe(shape);
+                $($member::describe(shape);)*
+            }
+
+            fn matches(types: &ComponentTypes, table: &Table) -> bool {
+                $first::matches(types, table) $(&& $member::matches(types, table))*
+            }
+
+            fn positions(types: &ComponentTypes, table: TableId, positions: &mut Vec<u32>) {
+                $first::positions(types, table, positions);
+                $($member::positions(types, table, positions);)*
+            }
+
+            fn hold<'w>(sources: &Sources<'w, '_>) -> Self::Guards<'w> {
+                ($first::hold(sources), $($member::hold(sources),)*)
+            }
+
+            fn marks<'w>(types: &'w ComponentTypes) -> Self::Marks<'w> {
+                ($first::marks(types), $($member::marks(types),)*)
+            }
+
+            #[inline(always)]
+            fn mark_table(marks: &Self::Marks<'_>, positions: &[u32], tick: u64) {
+                let mut rest = positions;
+                $first::mark_table(&marks.$first_at, take(&mut rest, $first::COLUMNS), tick);
+                $($member::mark_table(&marks.$at, take(&mut rest, $member::COLUMNS), tick);)*
+            }
+
+            #[inline(always)]
+            fn mark_row(marks: &Self::Marks<'_>, positions: &[u32], row: u32, tick: u64) {
+                let mut rest = positions;
+                $first::mark_row(&marks.$first_at, take(&mut rest, $first::COLUMNS), row, tick);
+                $($member::mark_row(&marks.$at, take(&mut rest, $member::COLUMNS), row, tick);)*
+            }
+
+            #[inline(always)]
+            fn walk<'s>(guards: &'s mut Self::Guards<'_>) -> Self::Walk<'s> {
+                ($first::walk(&mut guards.$first_at), $($member::walk(&mut guards.$at),)*)
+            }
+
+            #[inline(always)]
+            fn walk_shared<'s>(guards: &'s Self::Guards<'_>) -> <Self::Shared as Pattern>::Walk<'s> {
+                ($first::walk_shared(&guards.$first_at), $($member::walk_shared(&guards.$at),)*)
+            }
+
+            #[inline(always)]
+            fn cut<'s>(
+                walk: &mut Self::Walk<'s>,
+                table: TableId,
+                positions: &[u32],
+                rows: usize,
+            ) -> Self::Slices<'s>
+            where
+                's: 's,
+            {
+                let mut rest = positions;
+                (
+                    $first::cut(&mut walk.$first_at, table, take(&mut rest, $first::COLUMNS), rows),
+                    $($member::cut(&mut walk.$at, table, take(&mut rest, $member::COLUMNS), rows),)*
+                )
+            }
+
+            #[inline(always)]
+            fn split<'s>(slices: Self::Slices<'s>, at: usize) -> (Self::Slices<'s>, Self::Slices<'s>)
+            where
+                's: 's,
+            {
+                let $first = $first::split(slices.$first_at, at);
+                $(let $member = $member::split(slices.$at, at);)*
+                (($first.0, $($member.0,)*), ($first.1, $($member.1,)*))
+            }
+
+            #[inline(always)]
+            fn zip<'s>(slices: Self::Slices<'s>) -> impl Iterator<Item = Self::Item<'s>>
+            where
+                's: 's,
+            {
+                let zipped = $first::zip(slices.$first_at);
+                $(let zipped = zipped.zip($member::zip(slices.$at));)*
+                zipped.map(|tuples!(@nested [$first] $($member)*)| ($first, $($member,)*))
+            }
+
+            #[inline]
+            fn pick<'s>(
+                guards: &'s mut Self::Guards<'_>,
+                table: TableId,
+                positions: &[u32],
+                row: u32,
+            ) -> Self::Item<'s> {
+                let mut rest = positions;
+                (
+                    $first::pick(&mut guards.$first_at, table, take(&mut rest, $first::COLUMNS), row),
+                    $($member::pick(&mut guards.$at, table, take(&mut rest, $member::COLUMNS), row),)*
+                )
+            }
+
+            #[inline]
+            fn pick_shared<'s>(
+                guards: &'s Self::Guards<'_>,
+                table: TableId,
+                positions: &[u32],
+                row: u32,
+            ) -> <Self::Shared as Pattern>::Item<'s> {
+                let mut rest = positions;
+                (
+                    $first::pick_shared(&guards.$first_at, table, take(&mut rest, $first::COLUMNS), row),
+                    $($member::pick_shared(&guards.$at, table, take(&mut rest, $member::COLUMNS), row),)*
+                )
+            }
+        }
+    };
+    // a b c -> ((a, b), c), as nested zips yield them.
+    (@nested [$sofar:tt]) => { $sofar };
+    (@nested [$sofar:tt] $next:ident $($more:ident)*) => {
+        tuples!(@nested [($sofar, $next)] $($more)*)
+    };
+}
+
+/// Splits the first `count` positions off.
+#[inline(always)]
+fn take<'p>(rest: &mut &'p [u32], count: usize) -> &'p [u32] {
+    let (mine, others) = rest.split_at(count);
+    *rest = others;
+    mine
+}
+
+tuples!(A.0);
+tuples!(A.0, B.1);
+tuples!(A.0, B.1, C.2);
+tuples!(A.0, B.1, C.2, D.3);
+tuples!(A.0, B.1, C.2, D.3, E.4);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10);
+tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10, L.11);
