@@ -75,7 +75,7 @@ pub use schedule::{Clock, Phase, Schedule, System};
 pub use space::{Transform, WorldTransform};
 pub use store::{
     AnyOf, Claim, Component, Components, Conditions, Edits, Entity, Fresh, Global, GlobalMut,
-    Having, Held, Inbox, Items, Lacking, Name, Outbox, Rows, SharedItems, Touched, World,
+    Having, Held, Inbox, Items, Lacking, Lost, Name, Outbox, Rows, SharedItems, Touched, World,
 };
 
 /// Compiles and runs the programs of the README.

@@ -17,7 +17,7 @@ pub use crate::runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
 pub use crate::schedule::{Clock, Phase, System};
 pub use crate::space::{Transform, WorldTransform};
 pub use crate::store::{
-    AnyOf, Component, Edits, Entity, Fresh, Global, GlobalMut, Having, Inbox, Lacking, Name,
+    AnyOf, Component, Edits, Entity, Fresh, Global, GlobalMut, Having, Inbox, Lacking, Lost, Name,
     Outbox, Rows, Touched, World,
 };
 pub use glam::{Quat, Vec3};

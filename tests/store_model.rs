@@ -33,6 +33,11 @@ enum Operation {
     WriteTonnes(usize, i32),
     AddToAll(i32),
     AddToReefers(i32),
+    SpawnMany(Vec<i32>),
+    DespawnMany(Vec<usize>),
+    AttachMany(Vec<(usize, i32)>),
+    DetachMany(Vec<usize>),
+    SwapTwo(usize, usize),
 }
 
 fn operation() -> impl Strategy<Value = Operation> {
@@ -53,7 +58,12 @@ fn operation() -> impl Strategy<Value = Operation> {
         id.clone().prop_map(DetachReefer),
         (id, number.clone()).prop_map(|(id, number)| WriteTonnes(id, number)),
         number.clone().prop_map(AddToAll),
-        number.prop_map(AddToReefers),
+        number.clone().prop_map(AddToReefers),
+        proptest::collection::vec(number.clone(), 0..6).prop_map(SpawnMany),
+        proptest::collection::vec(0_usize..40, 0..8).prop_map(DespawnMany),
+        proptest::collection::vec((0_usize..40, number), 0..8).prop_map(AttachMany),
+        proptest::collection::vec(0_usize..40, 0..8).prop_map(DetachMany),
+        (0_usize..40, 0_usize..40).prop_map(|(a, b)| SwapTwo(a, b)),
     ]
 }
 
@@ -216,6 +226,90 @@ impl Pair {
                     }
                 }
             }
+            batch => self.carry_out_batch(batch),
+        }
+    }
+
+    fn carry_out_batch(&mut self, operation: Operation) {
+        let ids = |ever: &[Entity], at: &[usize]| -> Vec<Entity> {
+            at.iter()
+                .filter_map(|at| ever.get(at % ever.len().max(1)).copied())
+                .collect()
+        };
+        match operation {
+            Operation::SpawnMany(numbers) => {
+                let spawned = self
+                    .world
+                    .spawn_many(numbers.iter().map(|&number| (Tonnes(number),)));
+                assert_eq!(spawned.len(), numbers.len());
+                for (entity, number) in spawned.into_iter().zip(numbers) {
+                    let tonnes = Some(Tonnes(number));
+                    self.add(
+                        entity,
+                        ModelEntity {
+                            tonnes,
+                            ..ModelEntity::default()
+                        },
+                    );
+                }
+            }
+            Operation::DespawnMany(at) => {
+                let ids = ids(&self.ever, &at);
+                let alive = ids
+                    .iter()
+                    .filter(|id| self.model.remove(id).is_some())
+                    .count();
+                assert_eq!(self.world.despawn_many(ids), alive);
+            }
+            Operation::AttachMany(pairs) => {
+                let at: Vec<usize> = pairs.iter().map(|&(at, _)| at).collect();
+                let ids = ids(&self.ever, &at);
+                let many: Vec<_> = ids
+                    .into_iter()
+                    .zip(pairs.iter().map(|&(_, number)| Tonnes(number)))
+                    .collect();
+                let mut alive = 0;
+                for &(id, tonnes) in &many {
+                    if let Some(model) = self.model.get_mut(&id) {
+                        model.tonnes = Some(tonnes);
+                        alive += 1;
+                    }
+                }
+                assert_eq!(self.world.attach_many(many), alive);
+            }
+            Operation::DetachMany(at) => {
+                let ids = ids(&self.ever, &at);
+                let mut had = 0;
+                for id in &ids {
+                    had += usize::from(
+                        self.model
+                            .get_mut(id)
+                            .is_some_and(|model| model.tonnes.take().is_some()),
+                    );
+                }
+                assert_eq!(self.world.detach_many::<Tonnes>(ids), had);
+            }
+            Operation::SwapTwo(a, b) => {
+                let pair = ids(&self.ever, &[a, b]);
+                let &[a, b] = pair.as_slice() else { return };
+                let tonnes = |id: &Entity| self.model.get(id).and_then(|model| model.tonnes);
+                let expected = if a == b {
+                    None
+                } else {
+                    tonnes(&a).zip(tonnes(&b))
+                };
+                let mut rows = self.world.rows_mut::<&mut Tonnes>();
+                let found = rows.get_many_mut([a, b]);
+                assert_eq!(found.as_ref().map(|[a, b]| (**a, **b)), expected);
+                if let Some([first, second]) = found {
+                    std::mem::swap(first, second);
+                }
+                if let Some((first, second)) = expected {
+                    self.model.get_mut(&a).expect("it has tonnes").tonnes = Some(second);
+                    self.model.get_mut(&b).expect("it has tonnes").tonnes = Some(first);
+                }
+            }
+            _ => unreachable!("not a batch"),
         }
     }
 

@@ -82,6 +82,21 @@ impl Table {
         );
     }
 
+    /// A figure that is no ratio of times.
+    pub(crate) fn figure(&mut self, name: &str, figure: f64, target: f64, unit: &str) {
+        if !self.wants(name) {
+            return;
+        }
+        let holds = figure <= target;
+        self.shown += 1;
+        self.broken += usize::from(!holds);
+        println!(
+            "{name:<44} {:>11} {unit:>11} {figure:>7.2} {target:>7.2}  {}",
+            "",
+            if holds { "yes" } else { "NO" }
+        );
+    }
+
     pub(crate) fn finish(self) {
         println!("{} rows, {} over their target", self.shown, self.broken);
     }

@@ -3,6 +3,9 @@
 use crate::harness::Table;
 use gerust::{Entity, Rows, World};
 use glam::Vec3;
+use rand::rngs::StdRng;
+use rand::seq::SliceRandom;
+use rand::{Rng, SeedableRng};
 use std::hint::black_box;
 
 const MILLION: usize = 1_000_000;
@@ -45,8 +48,12 @@ pub(crate) fn rows(table: &mut Table) {
     walk_one_table(table);
     walk_many_tables(table, "100 tables x 10k", 10_000, 100, 1.05);
     walk_many_tables(table, "27 tables x 20", 20, 27, 1.3);
+    walk_in_parallel(table);
     spawn(table);
+    structure(table);
     get(table);
+    bookkeeping(table);
+    growth(table);
 }
 
 type Moving<'w> = Rows<'w, (&'static mut Position, &'static Speed)>;
@@ -140,10 +147,116 @@ fn attach_mark<const N: usize>(world: &mut World, entity: Entity) {
     world.attach(entity, Mark::<N>).expect("it is alive");
 }
 
-/// Slots by hand: where each entity is, and under which generation.
+#[cfg(feature = "parallel")]
+fn walk_in_parallel(table: &mut Table) {
+    use rayon::iter::{
+        IndexedParallelIterator, IntoParallelRefIterator, IntoParallelRefMutIterator,
+        ParallelIterator,
+    };
+
+    let name = "par_each over 1M rows";
+    if !table.wants(name) {
+        return;
+    }
+    let mut world = World::new();
+    world.spawn_many((0..MILLION).map(|i| (position(i), speed(i))));
+    let mut arrays = Arrays::new(MILLION);
+    let mut rows = world.rows_mut::<(&mut Position, &Speed)>();
+    // Some arithmetic for each row, so that not memory alone is measured.
+    let work = |position: &mut Position, speed: &Speed| {
+        for _ in 0..8 {
+            position.0 = (position.0 + speed.0 * 0.016).normalize_or_zero();
+        }
+    };
+    table.row(
+        name,
+        1.05,
+        || rows.par_each(|(position, speed)| work(position, speed)),
+        || {
+            let positions = arrays.positions.par_iter_mut().with_min_len(256);
+            positions
+                .zip(arrays.speeds.par_iter())
+                .for_each(|(position, speed)| work(position, speed));
+        },
+    );
+}
+
+#[cfg(not(feature = "parallel"))]
+fn walk_in_parallel(_: &mut Table) {}
+
+/// Two columns with slots by hand, despawned and changed one by one.
 #[derive(Default)]
-struct IdMap {
+struct ByHand {
+    /// Generation and row.
     slots: Vec<(u32, u32)>,
+    free: Vec<u32>,
+    /// By row: whose it is, so that a walk can tell.
+    owners: Vec<(u32, u32)>,
+    positions: Vec<Position>,
+    speeds: Vec<Speed>,
+}
+
+impl ByHand {
+    fn reserved(rows: usize) -> Self {
+        Self {
+            slots: Vec::with_capacity(rows),
+            owners: Vec::with_capacity(rows),
+            positions: Vec::with_capacity(rows),
+            speeds: Vec::with_capacity(rows),
+            ..Self::default()
+        }
+    }
+
+    fn spawn(&mut self, position: Position, speed: Speed) -> (u32, u32) {
+        let row = self.positions.len() as u32;
+        self.positions.push(position);
+        self.speeds.push(speed);
+        let index = match self.free.pop() {
+            Some(index) => {
+                self.slots[index as usize].1 = row;
+                index
+            }
+            None => {
+                self.slots.push((1, row));
+                self.slots.len() as u32 - 1
+            }
+        };
+        let id = (index, self.slots[index as usize].0);
+        self.owners.push(id);
+        id
+    }
+
+    fn take(&mut self, (index, generation): (u32, u32)) -> Option<(Position, Speed)> {
+        let slot = &mut self.slots[index as usize];
+        if slot.0 != generation {
+            return None;
+        }
+        slot.0 += 1;
+        let row = slot.1 as usize;
+        self.free.push(index);
+        self.owners.swap_remove(row);
+        if let Some(&(moved, _)) = self.owners.get(row) {
+            self.slots[moved as usize].1 = row as u32;
+        }
+        Some((
+            self.positions.swap_remove(row),
+            self.speeds.swap_remove(row),
+        ))
+    }
+
+    fn filled(rows: usize) -> (Self, Vec<(u32, u32)>) {
+        let mut all = Self::reserved(rows);
+        let ids = (0..rows)
+            .map(|i| all.spawn(position(i), speed(i)))
+            .collect();
+        (all, ids)
+    }
+}
+
+fn filled(rows: usize) -> (World, Vec<Entity>) {
+    let mut world = World::new();
+    let ids = world.spawn_many((0..rows).map(|i| (position(i), speed(i))));
+    (world, ids)
 }
 
 fn spawn(table: &mut Table) {
@@ -157,18 +270,195 @@ fn spawn(table: &mut Table) {
             }
             world
         },
-        || (Arrays::new(0), IdMap::default(), Vec::<(u32, u32)>::new()),
-        |(mut arrays, mut ids, mut entities)| {
+        ByHand::default,
+        |mut all| {
             for i in 0..MILLION {
-                let row = arrays.positions.len() as u32;
-                ids.slots.push((1, row));
-                entities.push(black_box((i as u32, 1)));
-                arrays.positions.push(position(i));
-                arrays.speeds.push(speed(i));
+                black_box(all.spawn(position(i), speed(i)));
             }
-            (arrays, ids, entities)
+            all
         },
     );
+    table.row_with(
+        "spawn_many 1M, reserved Vecs",
+        1.0,
+        World::new,
+        |mut world| {
+            let ids = world.spawn_many((0..MILLION).map(|i| (position(i), speed(i))));
+            (world, ids)
+        },
+        || (),
+        |()| ByHand::filled(MILLION),
+    );
+}
+
+/// An order in which rows of a table are far apart.
+fn shuffled<T: Copy>(ids: &[T]) -> Vec<T> {
+    let mut ids = ids.to_vec();
+    ids.shuffle(&mut StdRng::seed_from_u64(11));
+    ids
+}
+
+const STRUCTURE_ROWS: usize = 100_000;
+
+fn structure(table: &mut Table) {
+    table.row_with(
+        "despawn 100k at random, batch",
+        0.6,
+        || {
+            let (world, ids) = filled(STRUCTURE_ROWS);
+            let ids = shuffled(&ids);
+            (world, ids)
+        },
+        |(mut world, ids)| {
+            world.despawn_many(ids);
+            world
+        },
+        || {
+            let (all, ids) = ByHand::filled(STRUCTURE_ROWS);
+            let ids = shuffled(&ids);
+            (all, ids)
+        },
+        |(mut all, ids)| {
+            for id in ids {
+                black_box(all.take(id));
+            }
+            all
+        },
+    );
+    table.row_with(
+        "attach a component to 100k, batch",
+        0.6,
+        || {
+            let (world, ids) = filled(STRUCTURE_ROWS);
+            let ids = shuffled(&ids);
+            (world, ids)
+        },
+        |(mut world, ids)| {
+            world.attach_many(ids.into_iter().map(|id| (id, 1_u32)));
+            world
+        },
+        by_hand_with_second_table,
+        |(mut from, mut to, ids)| {
+            for id in ids {
+                move_by_hand(&mut from, &mut to, id);
+            }
+            (from, to)
+        },
+    );
+    tag_toggle(table);
+}
+
+/// Entities of a second table keep their slot, so only rows and columns move.
+struct SecondTable {
+    owners: Vec<(u32, u32)>,
+    positions: Vec<Position>,
+    speeds: Vec<Speed>,
+    marks: Vec<u32>,
+}
+
+fn by_hand_with_second_table() -> (ByHand, SecondTable, Vec<(u32, u32)>) {
+    let (all, ids) = ByHand::filled(STRUCTURE_ROWS);
+    let second = SecondTable {
+        owners: Vec::new(),
+        positions: Vec::new(),
+        speeds: Vec::new(),
+        marks: Vec::new(),
+    };
+    let ids = shuffled(&ids);
+    (all, second, ids)
+}
+
+fn move_by_hand(from: &mut ByHand, to: &mut SecondTable, id: (u32, u32)) {
+    let (index, _) = id;
+    let row = from.slots[index as usize].1 as usize;
+    from.owners.swap_remove(row);
+    if let Some(&(moved, _)) = from.owners.get(row) {
+        from.slots[moved as usize].1 = row as u32;
+    }
+    from.slots[index as usize].1 = to.owners.len() as u32;
+    to.owners.push(id);
+    to.positions.push(from.positions.swap_remove(row));
+    to.speeds.push(from.speeds.swap_remove(row));
+    to.marks.push(1);
+}
+
+/// A tag put on and taken off 100k entities, against the same moves by hand one by one, there and back.
+fn tag_toggle(table: &mut Table) {
+    let name = "toggle a tag on 100k, batch";
+    if !table.wants(name) {
+        return;
+    }
+    let (mut world, ids) = filled(STRUCTURE_ROWS);
+    let (mut from, mut to, by_hand) = by_hand_with_second_table();
+    table.row(
+        name,
+        1.0,
+        || {
+            world.attach_many(ids.iter().map(|&id| (id, Mark::<0>)));
+            world.detach_many::<Mark<0>>(ids.iter().copied());
+        },
+        || {
+            for &id in &by_hand {
+                move_by_hand(&mut from, &mut to, id);
+            }
+            for (row, owner) in to.owners.drain(..).enumerate() {
+                black_box(row);
+                from.slots[owner.0 as usize].1 = from.owners.len() as u32;
+                from.owners.push(owner);
+            }
+            from.positions.append(&mut to.positions);
+            from.speeds.append(&mut to.speeds);
+            to.marks.clear();
+        },
+    );
+}
+
+fn bookkeeping(table: &mut Table) {
+    let (world, _) = filled(MILLION);
+    table.figure(
+        "bookkeeping per entity, 1M",
+        world.memory().bookkeeping_per_entity(),
+        24.0,
+        "bytes",
+    );
+}
+
+/// Per-item cost at 1M against that at 1k.
+fn growth(table: &mut Table) {
+    type Step = fn(usize) -> std::time::Duration;
+    let steps: [(&str, Step); 3] = [
+        ("growth of spawn_many, 1k to 1M", |rows| {
+            let start = std::time::Instant::now();
+            black_box(filled(rows));
+            start.elapsed()
+        }),
+        ("growth of despawn_many, 1k to 1M", |rows| {
+            let (mut world, ids) = filled(rows);
+            let start = std::time::Instant::now();
+            world.despawn_many(ids);
+            start.elapsed()
+        }),
+        ("growth of a walk, 1k to 1M", |rows| {
+            let (mut world, _) = filled(rows);
+            let mut view = world.rows_mut::<(&mut Position, &Speed)>();
+            step_for(&mut view);
+            let start = std::time::Instant::now();
+            step_for(&mut view);
+            start.elapsed()
+        }),
+    ];
+    for (name, step) in steps {
+        if !table.wants(name) {
+            continue;
+        }
+        let per_item = |rows: usize, rounds: usize| {
+            let mut times: Vec<f64> = (0..rounds).map(|_| step(rows).as_secs_f64()).collect();
+            times.sort_by(f64::total_cmp);
+            times[rounds / 2] / rows as f64
+        };
+        let (large, small) = (per_item(MILLION, 9), per_item(1_000, 301));
+        table.figure(name, large / small, 3.0, "times");
+    }
 }
 
 /// A slot map written plainly: slot to row, checked by generation.
@@ -208,10 +498,8 @@ fn get_random(table: &mut Table, name: &str, rows: usize, target: f64) {
         .map(|i| world.spawn((position(i), speed(i))))
         .collect();
     let slot_map = SlotMap::new(rows);
-    // A multiplicative walk visits the rows in an order that no prefetcher guesses.
-    let order: Vec<usize> = (0..MILLION)
-        .map(|i| i.wrapping_mul(2_654_435_761) % rows)
-        .collect();
+    let mut random = StdRng::seed_from_u64(7);
+    let order: Vec<usize> = (0..MILLION).map(|_| random.random_range(0..rows)).collect();
     let wanted: Vec<Entity> = order.iter().map(|&i| entities[i]).collect();
     let wanted_by_hand: Vec<(u32, u32)> = order.iter().map(|&i| (i as u32, 1)).collect();
     let view = world.rows::<&Position>();

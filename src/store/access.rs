@@ -169,7 +169,10 @@ pub(crate) fn short_type(full: &str) -> String {
     let mut rest = full.chars().peekable();
     while let Some(character) = rest.next() {
         if character == '\'' {
-            while rest.next_if(|next| next.is_alphanumeric() || *next == '_').is_some() {}
+            while rest
+                .next_if(|next| next.is_alphanumeric() || *next == '_')
+                .is_some()
+            {}
             rest.next_if_eq(&',');
             rest.next_if_eq(&' ');
         } else if character.is_alphanumeric() || character == '_' {
@@ -192,9 +195,6 @@ mod tests {
     #[test]
     fn types_are_shown_without_paths() {
         let full = "(&mut a::b::Transform, core::option::Option<&'static c::Load<'_, u8, d::E>>)";
-        assert_eq!(
-            short_type(full),
-            "(&mut Transform, Option<&Load<u8, E>>)"
-        );
+        assert_eq!(short_type(full), "(&mut Transform, Option<&Load<u8, E>>)");
     }
 }

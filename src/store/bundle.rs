@@ -3,6 +3,8 @@
 use super::component::{Companion, Component, ComponentId, ComponentTypes};
 use super::entity::TableId;
 use super::table::{Tables, push_companions};
+use rustc_hash::FxHashMap;
+use std::any::TypeId;
 
 /// Several components at once: a tuple of one to twelve different component types.
 ///
@@ -115,5 +117,49 @@ impl BundlePlan {
             ids: ids.into_boxed_slice(),
             companions: companions.into_boxed_slice(),
         }
+    }
+}
+
+/// The plans of all tuple types that have been spawned.
+#[derive(Default)]
+pub(crate) struct BundlePlans {
+    plans: Vec<BundlePlan>,
+    plan_of: FxHashMap<TypeId, usize>,
+    /// The plan that was asked for last: mostly one type is spawned many times in a row.
+    last: Option<(TypeId, usize)>,
+}
+
+impl BundlePlans {
+    #[inline]
+    pub(crate) fn of<B: Bundle>(
+        &mut self,
+        types: &mut ComponentTypes,
+        tables: &mut Tables,
+    ) -> &BundlePlan {
+        let id = TypeId::of::<B>();
+        let at = match self.last {
+            Some((last, at)) if last == id => at,
+            _ => self.find_or_make::<B>(types, tables),
+        };
+        &self.plans[at]
+    }
+
+    fn find_or_make<B: Bundle>(
+        &mut self,
+        types: &mut ComponentTypes,
+        tables: &mut Tables,
+    ) -> usize {
+        let id = TypeId::of::<B>();
+        let at = *self.plan_of.entry(id).or_insert_with(|| {
+            self.plans.push(BundlePlan::new::<B>(types, tables));
+            self.plans.len() - 1
+        });
+        self.last = Some((id, at));
+        at
+    }
+
+    /// Forgets all plans, because what a type brings along has changed.
+    pub(crate) fn clear(&mut self) {
+        *self = Self::default();
     }
 }

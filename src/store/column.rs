@@ -120,14 +120,14 @@ pub(crate) trait AnyColumns: Any + Send + Sync {
     /// Moves a row to the graveyard; the last row of the column takes its place. Nothing is dropped yet, so nothing can
     /// panic half-way through a table's columns.
     fn bury_row(&mut self, table: TableId, row: u32);
-    /// [`AnyColumns::bury_row`] for many rows of a table, last row first.
-    fn bury_rows(&mut self, table: TableId, rows: &[u32]);
+    /// [`AnyColumns::bury_row`] for the rows of a batch.
+    fn bury_rows(&mut self, table: TableId, rows: &[(u32, u32)]);
     /// Drops what was buried. A value whose drop panics is gone; the rest stay buried for the next call.
     fn drop_buried(&mut self);
     /// Moves a row to the end of another table's column; the last row of the old column takes its place.
     fn move_row(&mut self, from: TableId, row: u32, to: TableId);
-    /// [`AnyColumns::move_row`] for many rows of a table, last row first.
-    fn move_rows(&mut self, from: TableId, rows: &[u32], to: TableId);
+    /// [`AnyColumns::move_row`] for the rows of a batch.
+    fn move_rows(&mut self, from: TableId, rows: &[(u32, u32)], to: TableId);
 }
 
 impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
@@ -155,11 +155,11 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
         }
     }
 
-    fn bury_rows(&mut self, table: TableId, rows: &[u32]) {
+    fn bury_rows(&mut self, table: TableId, rows: &[(u32, u32)]) {
         let columns = self.0.get_mut();
         let mut buried = std::mem::take(&mut columns.buried);
         let column = columns.column_mut(table);
-        for &row in rows {
+        for &(row, _) in rows {
             let value = column.swap_remove(row as usize);
             if std::mem::needs_drop::<T>() {
                 buried.push(value);
@@ -181,12 +181,15 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
         columns.column_mut(to).push(value);
     }
 
-    fn move_rows(&mut self, from: TableId, rows: &[u32], to: TableId) {
+    fn move_rows(&mut self, from: TableId, rows: &[(u32, u32)], to: TableId) {
         let columns = self.0.get_mut();
         // Taken out of its place for the while, so that both columns are at hand at once.
         let mut source = std::mem::take(columns.column_mut(from));
         let target = columns.column_mut(to);
-        target.extend(rows.iter().map(|&row| source.swap_remove(row as usize)));
+        target.extend(
+            rows.iter()
+                .map(|&(row, _)| source.swap_remove(row as usize)),
+        );
         *columns.column_mut(from) = source;
     }
 }

@@ -63,8 +63,8 @@ pub(crate) struct ComponentType {
 
 impl ComponentType {
     fn column_ticks(&mut self, table: TableId) -> Option<&mut ColumnTicks> {
-        let position = self.columns.position(table)?;
         let ticks = self.ticks.as_mut()?.get_mut();
+        let position = self.columns.position(table)?;
         Some(&mut ticks.0[position as usize])
     }
 
@@ -89,8 +89,7 @@ impl ComponentType {
         }
     }
 
-    /// Begins to keep ticks; does nothing the second time. What is there counts as attached now.
-    pub(crate) fn keep_ticks(&mut self, tick: u64) {
+    fn keep_ticks(&mut self, tick: u64) {
         if self.ticks.is_none() {
             let columns = self.columns.lengths().into_iter();
             let ticks = columns
@@ -114,6 +113,8 @@ pub(crate) struct Companion {
 pub struct ComponentTypes {
     ids: FxHashMap<TypeId, ComponentId>,
     types: Vec<ComponentType>,
+    /// Whether any type keeps ticks, so that a push need not ask each.
+    any_ticks: bool,
 }
 
 impl ComponentTypes {
@@ -193,9 +194,30 @@ impl ComponentTypes {
         let known = &mut self.types[id.index()];
         let columns = known.columns.downcast_mut::<T>().0.get_mut();
         columns.column_mut(table).push(value);
-        if known.ticks.is_some() {
+        if self.any_ticks {
             known.push_ticks(table, RowTicks::attached(tick));
         }
+    }
+
+    pub(crate) fn any_ticks(&self) -> bool {
+        self.any_ticks
+    }
+
+    /// Begins to keep the ticks of a type; does nothing the second time. What is there counts as attached now.
+    pub(crate) fn keep_ticks(&mut self, id: ComponentId, tick: u64) {
+        self.any_ticks = true;
+        self.get_mut(id).keep_ticks(tick);
+    }
+
+    pub(crate) fn reserve<T: Component>(
+        &mut self,
+        id: ComponentId,
+        table: TableId,
+        additional: usize,
+    ) {
+        self.columns_mut::<T>(id)
+            .column_mut(table)
+            .reserve(additional);
     }
 
     /// Moves a row's value to where it waits to be dropped; see [`AnyColumns::bury_row`].
@@ -206,11 +228,13 @@ impl ComponentTypes {
     }
 
     /// [`ComponentTypes::bury_row`] for many rows of a table, last row first.
-    pub(crate) fn bury_rows(&mut self, id: ComponentId, table: TableId, rows: &[u32]) {
+    pub(crate) fn bury_rows(&mut self, id: ComponentId, table: TableId, rows: &[(u32, u32)]) {
         let known = self.get_mut(id);
         known.columns.bury_rows(table, rows);
-        for &row in rows {
-            known.take_ticks(table, row);
+        if known.ticks.is_some() {
+            for &(row, _) in rows {
+                known.take_ticks(table, row);
+            }
         }
     }
 
@@ -238,11 +262,17 @@ impl ComponentTypes {
     }
 
     /// [`ComponentTypes::move_row`] for many rows of a table, last row first.
-    pub(crate) fn move_rows(&mut self, id: ComponentId, from: TableId, rows: &[u32], to: TableId) {
+    pub(crate) fn move_rows(
+        &mut self,
+        id: ComponentId,
+        from: TableId,
+        rows: &[(u32, u32)],
+        to: TableId,
+    ) {
         let known = self.get_mut(id);
         known.columns.move_rows(from, rows, to);
         if known.ticks.is_some() {
-            for &row in rows {
+            for &(row, _) in rows {
                 if let Some(ticks) = known.take_ticks(from, row) {
                     known.push_ticks(to, ticks);
                 }

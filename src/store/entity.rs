@@ -118,11 +118,23 @@ impl Entities {
         self.live
     }
 
+    /// Bytes of all slots and of the list of free ones.
+    pub(crate) fn bytes(&self) -> usize {
+        self.slots.len() * size_of::<Slot>() + self.free.len() * size_of::<u32>()
+    }
+
     #[inline]
     pub(crate) fn locate(&self, entity: Entity) -> Option<Location> {
+        self.locate_loosely(entity)
+            .filter(|location| location.table != TableId::NONE)
+    }
+
+    /// Where an entity is; `TableId::NONE` if its id is reserved but it does not live yet. For callers to which that is
+    /// one more table that does not match.
+    #[inline]
+    pub(crate) fn locate_loosely(&self, entity: Entity) -> Option<Location> {
         let slot = self.slots.get(entity.index as usize)?;
-        (slot.generation == entity.generation && slot.location.table != TableId::NONE)
-            .then_some(slot.location)
+        (slot.generation == entity.generation).then_some(slot.location)
     }
 
     /// Moves a living entity; `entity` must be alive.

@@ -1,6 +1,7 @@
 //! Entities, their components, globals, edits and events.
 
 mod access;
+mod batch;
 mod bundle;
 mod claim;
 mod column;
@@ -9,6 +10,8 @@ mod edits;
 mod entity;
 mod events;
 mod globals;
+mod inspect;
+mod lost;
 mod name;
 mod rows;
 mod table;
@@ -23,6 +26,8 @@ pub use edits::{Edits, MissedEdits};
 pub use entity::Entity;
 pub use events::{Inbox, Outbox};
 pub use globals::{Global, GlobalMut};
+pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
+pub use lost::Lost;
 pub use name::Name;
 pub use rows::{AnyOf, Conditions, Fresh, Having, Items, Lacking, Rows, SharedItems, Touched};
 pub use world::{Held, World};

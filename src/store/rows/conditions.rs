@@ -87,8 +87,7 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// Holds for entities whose `T` was written since this system last ran, or attached.
 ///
 /// A `T` counts as written when it was handed out as `&mut T`, whether or not anything was done with it: a walk with
-/// `iter_mut` or `each` writes every row of each table that it enters, `get_mut` one row. A walk that is broken off may
-/// say too much, never too little. A system that was switched off sees all changes of that time when it returns. What the
+/// `iter_mut` or `each` writes all its rows, even if it is broken off; `get_mut` writes one row. A system that was switched off sees all changes of that time when it returns. What the
 /// system writes itself does not count.
 ///
 /// The first system that asks makes the world keep ticks for the type: 16 bytes for each row, and about 5 % of a walk
@@ -234,7 +233,7 @@ macro_rules! by_tick {
 
             fn register(types: &mut ComponentTypes, tick: u64) {
                 let id = types.id_or_register::<T>();
-                types.get_mut(id).keep_ticks(tick);
+                types.keep_ticks(id, tick);
             }
 
             fn describe(shape: &mut Shape) {

@@ -10,27 +10,34 @@ use crate::store::world::World;
 pub(crate) struct Matches {
     tables: Vec<TableId>,
     positions: Vec<u32>,
-    /// By table: its place in `tables`, or `NO_MATCH`.
-    place_of: Vec<u32>,
+    /// The same positions for all tables, those that do not match included, so that a look-up by table is one step.
+    by_table: Vec<u32>,
+    seen: usize,
 }
 
-const NO_MATCH: u32 = u32::MAX;
+/// Stands first among the positions of a table that does not match.
+const NO_MATCH: u32 = u32::MAX - 1;
 
 impl Matches {
     /// Looks at the tables made since the last call. O(new tables).
     pub(crate) fn refresh<I: Items, C: Conditions>(&mut self, world: &World) {
-        let seen = self.place_of.len();
-        for (id, table) in world.tables.iter().skip(seen) {
-            if !I::matches(&world.types, table) || !C::accepts(&world.types, table) {
-                self.place_of.push(NO_MATCH);
-                continue;
-            }
-            self.place_of
-                .push(u32::try_from(self.tables.len()).expect("fewer than 2^32 tables"));
-            self.tables.push(id);
-            I::positions(&world.types, id, &mut self.positions);
-            C::positions(&world.types, id, &mut self.positions);
+        if self.seen == world.tables.len() {
+            return;
         }
+        for (id, table) in world.tables.iter().skip(self.seen) {
+            let first = self.by_table.len();
+            if I::matches(&world.types, table) && C::accepts(&world.types, table) {
+                self.tables.push(id);
+                I::positions(&world.types, id, &mut self.by_table);
+                C::positions(&world.types, id, &mut self.by_table);
+                self.positions.extend_from_slice(&self.by_table[first..]);
+            } else {
+                self.by_table.push(NO_MATCH);
+            }
+            let each = stride(I::COLUMNS + C::COLUMNS);
+            self.by_table.resize(first + each, 0);
+        }
+        self.seen = world.tables.len();
     }
 
     #[inline]
@@ -43,14 +50,16 @@ impl Matches {
         &self.positions
     }
 
-    /// The positions of one table's columns, if the table matches.
+    /// The positions of one table's columns, if the table matches; `None` for the table that is none as well.
     #[inline]
     pub(crate) fn of_table(&self, table: TableId, columns: usize) -> Option<&[u32]> {
-        let place = *self.place_of.get(table.index())?;
-        if place == NO_MATCH {
-            return None;
-        }
-        let start = place as usize * columns;
-        Some(&self.positions[start..start + columns])
+        let start = table.index() * stride(columns);
+        let positions = self.by_table.get(start..start + stride(columns))?;
+        (positions[0] != NO_MATCH).then_some(positions)
     }
+}
+
+/// Room for the mark of a table that does not match is needed even where no column is wanted.
+const fn stride(columns: usize) -> usize {
+    if columns == 0 { 1 } else { columns }
 }

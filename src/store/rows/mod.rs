@@ -158,6 +158,15 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         Self::hold(world, Remembered::ForThisCall(matches), &[], 0)
     }
 
+    fn holds(&self, positions: &[u32], row: u32) -> bool {
+        C::holds(
+            &self.checks,
+            &positions[I::COLUMNS..],
+            row as usize,
+            self.since,
+        )
+    }
+
     fn duties_shared(&self) -> Duties<'_, 'w, I::Shared, C> {
         Duties {
             marks: None,
@@ -215,7 +224,9 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline(always)]
     pub fn iter_mut(&mut self) -> impl Iterator<Item = I::Item<'_>> {
-        RowIter::new(self.tables_mut(), I::zip)
+        let tables = self.tables_mut();
+        tables.mark_all();
+        RowIter::new(tables, I::zip)
     }
 
     /// Calls `f` with each row. As fast as a plain loop over each table; prefer it in hot loops over many small tables.
@@ -249,19 +260,17 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     #[inline]
     #[must_use]
     pub fn get(&self, entity: Entity) -> Option<<I::Shared as Pattern>::Item<'_>> {
-        let location = self.entities.locate(entity)?;
+        let location = self.entities.locate_loosely(entity)?;
         let positions = self
             .matches
             .of_table(location.table, I::COLUMNS + C::COLUMNS)?;
-        let (of_items, of_conditions) = positions.split_at(I::COLUMNS);
-        let row = location.row as usize;
-        if C::BY_ROW && !C::holds(&self.checks, of_conditions, row, self.since) {
+        if C::BY_ROW && !self.holds(positions, location.row) {
             return None;
         }
         Some(I::pick_shared(
             &self.guards,
             location.table,
-            of_items,
+            positions,
             location.row,
         ))
     }
@@ -281,20 +290,18 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline]
     pub fn get_mut(&mut self, entity: Entity) -> Option<I::Item<'_>> {
-        let location = self.entities.locate(entity)?;
+        let location = self.entities.locate_loosely(entity)?;
         let positions = self
             .matches
             .of_table(location.table, I::COLUMNS + C::COLUMNS)?;
-        let (of_items, of_conditions) = positions.split_at(I::COLUMNS);
-        let row = location.row as usize;
-        if C::BY_ROW && !C::holds(&self.checks, of_conditions, row, self.since) {
+        if C::BY_ROW && !self.holds(positions, location.row) {
             return None;
         }
-        I::mark_row(&self.marks, of_items, location.row, self.now);
+        I::mark_row(&self.marks, positions, location.row, self.now);
         Some(I::pick(
             &mut self.guards,
             location.table,
-            of_items,
+            positions,
             location.row,
         ))
     }

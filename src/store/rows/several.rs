@@ -20,7 +20,7 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
     /// struct Barge(u32);
     ///
     /// let mut world = gerust::World::new();
-    /// assert!(world.rows::<&Barge>().only().unwrap_err().to_string().contains("0 rows"));
+    /// assert!(world.rows::<&Barge>().only().err().expect("there is none").to_string().contains("0 rows"));
     /// world.spawn((Barge(7),));
     /// assert_eq!(world.rows::<&Barge>().only()?.0, 7);
     /// # Ok::<(), gerust::Error>(())
@@ -94,13 +94,12 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
         let mut tables = self.tables_mut();
         let mut next = wanted.iter().peekable();
         while next.peek().is_some() {
-            // Nobody is noted as written yet: that is up to each row.
             let TableSlices {
                 slices,
                 positions,
                 table,
                 ..
-            } = tables.next_slices()?;
+            } = tables.next()?;
             let mut rest = slices;
             let mut passed = 0;
             while let Some(&(Some(location), at)) =
@@ -205,9 +204,10 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
         let piece = (total / (rayon::current_num_threads() * 8))
             .next_multiple_of(64)
             .max(256);
-        let mut tables = self.tables_mut();
+        let tables = self.tables_mut();
+        tables.mark_all();
         let duties = tables.duties;
-        let all: Vec<TableSlices<'_, I>> = tables.by_ref().collect();
+        let all: Vec<TableSlices<'_, I>> = tables.collect();
         all.into_par_iter().for_each(|table| {
             each_piece::<I, C>(
                 table.slices,

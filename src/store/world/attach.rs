@@ -3,6 +3,7 @@
 use super::World;
 use super::spawn::row_number;
 use crate::error::{Error, Kind};
+use crate::store::batch::Batches;
 use crate::store::component::{Component, ComponentId, short_name};
 use crate::store::entity::{Entity, Location, TableId};
 use crate::store::table::push_companions;
@@ -88,7 +89,8 @@ impl World {
         self.panic_if_kept(id);
         let tick = self.tick_outside();
         let mut count = 0;
-        let mut new: Vec<(Location, Entity, T)> = Vec::new();
+        let mut values: Vec<Option<T>> = Vec::new();
+        let mut batches = Batches::default();
         for (entity, component) in many {
             let Some(location) = self.entities.locate(entity) else {
                 continue;
@@ -101,27 +103,19 @@ impl World {
                     .get_mut(id)
                     .mark(location.table, location.row, tick);
             } else {
-                new.push((location, entity, component));
+                let number = row_number(values.len());
+                batches.push(location.table, location.row, number);
+                values.push(Some(component));
             }
         }
-        // Last row first, so that a row which takes a freed place is never one that moves as well. The sort is stable:
-        // of two values for one entity the later one comes last.
-        new.sort_by_key(|(location, ..)| (location.table, std::cmp::Reverse(location.row)));
-        let mut rest = new.into_iter().peekable();
-        while let Some(&(Location { table: from, .. }, ..)) = rest.peek() {
+        for batch in batches.sorted(|table| self.tables.get(table).entities.len()) {
+            let from = batch.table;
             let to = self.tables.with(&mut self.types, from, id);
-            let mut rows = Vec::new();
-            let mut values = Vec::new();
-            while let Some((location, _, value)) = rest.next_if(|(next, ..)| next.table == from) {
-                if rows.last() == Some(&location.row) {
-                    values.pop();
-                } else {
-                    rows.push(location.row);
-                }
-                values.push(value);
-            }
-            self.move_rows(from, &rows, to);
-            for value in values {
+            self.move_rows(from, &batch.rows, to);
+            self.types.reserve::<T>(id, to, batch.rows.len());
+            for &(_, number) in &batch.rows {
+                let value = values[number as usize].take();
+                let value = value.expect("a batch names each value at most once");
                 self.types.push(id, to, value, tick);
             }
             self.push_new_companions(from, id, to, tick);
@@ -152,31 +146,30 @@ impl World {
         };
         self.panic_if_kept(id);
         let tell = self.types.get(id).tell_lost;
-        let mut gone: Vec<Location> = Vec::new();
+        let mut batches = Batches::default();
         for entity in many {
             let Some(location) = self.entities.locate(entity) else {
                 continue;
             };
             if self.tables.get(location.table).has(id) {
-                gone.push(location);
+                batches.push(location.table, location.row, 0);
             }
         }
-        gone.sort_unstable_by_key(|location| (location.table, std::cmp::Reverse(location.row)));
-        gone.dedup();
-        for run in gone.chunk_by(|a, b| a.table == b.table) {
-            let from = run[0].table;
-            let rows: Vec<u32> = run.iter().map(|location| location.row).collect();
+        let mut count = 0;
+        for batch in batches.sorted(|table| self.tables.get(table).entities.len()) {
+            let from = batch.table;
+            count += batch.rows.len();
             if let Some(tell) = tell {
-                for &row in &rows {
+                for &(row, _) in &batch.rows {
                     tell(self, self.tables.get(from).entities[row as usize]);
                 }
             }
             let to = self.tables.without(&mut self.types, from, id);
-            self.types.bury_rows(id, from, &rows);
-            self.move_rows(from, &rows, to);
+            self.types.bury_rows(id, from, &batch.rows);
+            self.move_rows(from, &batch.rows, to);
             self.types.get_mut(id).columns.drop_buried();
         }
-        gone.len()
+        count
     }
 
     fn panic_if_kept(&self, id: ComponentId) {
@@ -266,24 +259,26 @@ impl World {
         self.entities.relocate(entity, location);
     }
 
-    /// [`World::move_row`] for many rows of a table, last row first.
-    fn move_rows(&mut self, from: TableId, rows: &[u32], to: TableId) {
+    /// [`World::move_row`] for the rows of a batch.
+    fn move_rows(&mut self, from: TableId, rows: &[(u32, u32)], to: TableId) {
         for &id in self.tables.get(from).components() {
             if self.tables.get(to).has(id) {
                 self.types.move_rows(id, from, rows, to);
             }
         }
-        for &row in rows {
-            let entity = self.tables.get(from).entities[row as usize];
-            self.take_out_of_table(Location { table: from, row });
-            let entities = &mut self.tables.get_mut(to).entities;
-            let location = Location {
-                table: to,
-                row: row_number(entities.len()),
-            };
-            entities.push(entity);
-            self.entities.relocate(entity, location);
+        let mut source = std::mem::take(&mut self.tables.get_mut(from).entities);
+        let target = &mut self.tables.get_mut(to).entities;
+        target.reserve(rows.len());
+        for &(row, _) in rows {
+            let entity = source.swap_remove(row as usize);
+            if let Some(&moved) = source.get(row as usize) {
+                self.entities.relocate(moved, Location { table: from, row });
+            }
+            let row = row_number(target.len());
+            self.entities.relocate(entity, Location { table: to, row });
+            target.push(entity);
         }
+        self.tables.get_mut(from).entities = source;
     }
 
     fn refuse_kept(

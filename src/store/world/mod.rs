@@ -7,14 +7,12 @@ mod spawn;
 
 pub use look_up::Held;
 
-use crate::store::bundle::BundlePlan;
+use crate::store::bundle::BundlePlans;
 use crate::store::component::ComponentTypes;
 use crate::store::edits::MissedEdits;
 use crate::store::entity::{Entities, Entity};
 use crate::store::globals::Globals;
 use crate::store::table::Tables;
-use rustc_hash::FxHashMap;
-use std::any::TypeId;
 use std::fmt;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -58,7 +56,7 @@ pub struct World {
     tick: AtomicU64,
     /// Whether any type has its losses told, so that a despawn need not ask each.
     pub(crate) any_lost: bool,
-    plans: FxHashMap<TypeId, BundlePlan>,
+    plans: BundlePlans,
 }
 
 impl World {

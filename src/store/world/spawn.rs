@@ -2,10 +2,10 @@
 
 use super::World;
 use crate::error::Error;
-use crate::store::bundle::{Bundle, BundlePlan, Components};
+use crate::store::batch::{Batches, TableBatch};
+use crate::store::bundle::{Bundle, Components};
 use crate::store::component::FarewellHook;
-use crate::store::entity::{Entity, Location, TableId};
-use std::any::TypeId;
+use crate::store::entity::{Entities, Entity, Location, TableId};
 
 impl World {
     /// Makes an entity with these components. O(components).
@@ -52,29 +52,29 @@ impl World {
     /// ```
     pub fn spawn_many<B: Components>(&mut self, many: impl IntoIterator<Item = B>) -> Vec<Entity> {
         let many = many.into_iter();
-        let plan = self.plan::<B>();
-        let table = plan.table;
-        let is_plain = plan.companions.is_empty();
-        let ids = plan.ids.clone();
-        if !is_plain || ids.iter().any(|&id| self.types.get(id).ticks.is_some()) {
-            return many.map(|one| self.spawn(one)).collect();
-        }
         let Self {
+            plans,
             types,
             tables,
             entities,
             ..
         } = self;
+        let plan = plans.of::<B>(types, tables);
+        let table = plan.table;
+        if !plan.companions.is_empty() || types.any_ticks() {
+            return many.map(|one| self.spawn(one)).collect();
+        }
         let rows = &mut tables.get_mut(table).entities;
-        let expected = many.size_hint().0;
         let first = rows.len();
-        rows.reserve(expected);
-        entities.reserve(expected);
-        B::push_all(types, table, many, || {
-            let row = row_number(rows.len());
-            rows.push(entities.allocate(Location { table, row }));
-        });
-        rows[first..].to_vec()
+        let mut newcomers = Newcomers {
+            rows,
+            entities,
+            table,
+            pushed: 0,
+        };
+        B::push_all(types, table, many, || newcomers.pushed += 1);
+        drop(newcomers);
+        tables.get(table).entities[first..].to_vec()
     }
 
     /// Makes an entity whose id was reserved.
@@ -82,18 +82,6 @@ impl World {
         let row = self.push_row(components);
         self.entities.settle(entity, row);
         self.tables.get_mut(row.table).entities.push(entity);
-    }
-
-    fn plan<B: Bundle>(&mut self) -> &BundlePlan {
-        let Self {
-            plans,
-            types,
-            tables,
-            ..
-        } = self;
-        plans
-            .entry(TypeId::of::<B>())
-            .or_insert_with(|| BundlePlan::new::<B>(types, tables))
     }
 
     /// Pushes components and what they bring along; the entity must follow.
@@ -106,9 +94,7 @@ impl World {
             tables,
             ..
         } = self;
-        let plan = plans
-            .entry(TypeId::of::<B>())
-            .or_insert_with(|| BundlePlan::new::<B>(types, tables));
+        let plan = plans.of::<B>(types, tables);
         components.push(types, &plan.ids, plan.table, tick);
         for companion in &plan.companions {
             (companion.push)(types, plan.table, tick);
@@ -163,7 +149,7 @@ impl World {
     /// assert_eq!(world.despawn_many(gulls), 0);
     /// ```
     pub fn despawn_many(&mut self, many: impl IntoIterator<Item = Entity>) -> usize {
-        let mut gone: Vec<(Location, Entity)> = Vec::new();
+        let mut silent: Vec<Entity> = Vec::new();
         let mut count = 0;
         for entity in many {
             let Some(location) = self.entities.locate(entity) else {
@@ -172,39 +158,22 @@ impl World {
             if self.tables.get(location.table).says_farewell || self.tells_lost(location.table) {
                 count += usize::from(self.despawn(entity).is_ok());
             } else {
-                gone.push((location, entity));
+                silent.push(entity);
             }
         }
-        count + self.despawn_rows(gone)
-    }
-
-    /// Ends entities that nobody else has to know about: table by table, so that each column is looked up once.
-    fn despawn_rows(&mut self, mut gone: Vec<(Location, Entity)>) -> usize {
-        // A farewell may have moved a row after it was located.
-        for (location, entity) in &mut gone {
-            *location = self.entities.locate(*entity).unwrap_or(*location);
-        }
-        gone.sort_unstable_by_key(|(location, _)| {
-            (location.table, std::cmp::Reverse(location.row))
-        });
-        gone.dedup();
-        let mut count = 0;
-        for run in gone.chunk_by(|(a, _), (b, _)| a.table == b.table) {
-            count += self.despawn_rows_of_table(run);
+        // Located only now, because a farewell may have moved rows.
+        let mut batches = Batches::default();
+        batches.push_living(&self.entities, &silent);
+        for batch in batches.sorted(|table| self.tables.get(table).entities.len()) {
+            count += batch.rows.len();
+            self.despawn_batch(&batch);
         }
         count
     }
 
-    /// Rows come last first, so that a row which takes a freed place is never one that goes as well.
-    fn despawn_rows_of_table(&mut self, run: &[(Location, Entity)]) -> usize {
-        let Some(&(Location { table, .. }, _)) = run.first() else {
-            return 0;
-        };
-        let rows: Vec<u32> = run
-            .iter()
-            .filter(|(_, entity)| self.entities.release(*entity).is_some())
-            .map(|(location, _)| location.row)
-            .collect();
+    /// Ends entities of one table that nobody else has to know about: each column is looked up once.
+    fn despawn_batch(&mut self, batch: &TableBatch) {
+        let table = batch.table;
         let Self {
             types,
             tables,
@@ -212,17 +181,17 @@ impl World {
             ..
         } = self;
         let table_rows = tables.get_mut(table);
-        for &row in &rows {
-            table_rows.entities.swap_remove(row as usize);
+        for &(row, _) in &batch.rows {
+            let gone = table_rows.entities.swap_remove(row as usize);
+            entities.release(gone);
             if let Some(&moved) = table_rows.entities.get(row as usize) {
                 entities.relocate(moved, Location { table, row });
             }
         }
         for &id in table_rows.components() {
-            types.bury_rows(id, table, &rows);
+            types.bury_rows(id, table, &batch.rows);
         }
         self.drop_buried(table);
-        rows.len()
     }
 
     /// Whether any type of a table wants its losses told.
@@ -299,4 +268,26 @@ impl World {
 #[inline]
 pub(super) fn row_number(rows: usize) -> u32 {
     u32::try_from(rows).expect("a table holds fewer than 2^32 rows")
+}
+
+/// Gives ids to rows whose components have been pushed, when it is dropped: at the end, or when the iterator that the
+/// components come from panics.
+struct Newcomers<'w> {
+    rows: &'w mut Vec<Entity>,
+    entities: &'w mut Entities,
+    table: TableId,
+    pushed: usize,
+}
+
+impl Drop for Newcomers<'_> {
+    fn drop(&mut self) {
+        self.rows.reserve(self.pushed);
+        self.entities.reserve(self.pushed);
+        let first = row_number(self.rows.len());
+        let last = row_number(self.rows.len() + self.pushed);
+        let table = self.table;
+        let entities = &mut *self.entities;
+        self.rows
+            .extend((first..last).map(|row| entities.allocate(Location { table, row })));
+    }
 }

@@ -89,6 +89,8 @@ pub trait Pattern {
     fn positions(types: &ComponentTypes, table: TableId, positions: &mut Vec<u32>);
     fn hold<'w>(sources: &Sources<'w, '_>) -> Self::Guards<'w>;
     fn marks<'w>(types: &'w ComponentTypes) -> Self::Marks<'w>;
+    /// Whether there is anything to mark.
+    fn has_marks(marks: &Self::Marks<'_>) -> bool;
     /// Notes that all rows of a table are handed out for writing.
     fn mark_table(marks: &Self::Marks<'_>, positions: &[u32], tick: u64);
     /// Notes that one row is handed out for writing.

@@ -37,6 +37,11 @@ macro_rules! reading {
         fn marks<'w>(_: &'w ComponentTypes) {}
 
         #[inline(always)]
+        fn has_marks((): &()) -> bool {
+            false
+        }
+
+        #[inline(always)]
         fn mark_table((): &(), _: &[u32], _: u64) {}
 
         #[inline(always)]
@@ -51,6 +56,11 @@ macro_rules! writing {
 
         fn marks<'w>(types: &'w ComponentTypes) -> TickGuard<'w> {
             ticks_of::<T>(types)
+        }
+
+        #[inline(always)]
+        fn has_marks(marks: &TickGuard<'_>) -> bool {
+            marks.is_some()
         }
 
         #[inline(always)]

@@ -57,6 +57,11 @@ macro_rules! tuples {
             }
 
             #[inline(always)]
+            fn has_marks(marks: &Self::Marks<'_>) -> bool {
+                $first::has_marks(&marks.$first_at) $(|| $member::has_marks(&marks.$at))*
+            }
+
+            #[inline(always)]
             fn mark_table(marks: &Self::Marks<'_>, positions: &[u32], tick: u64) {
                 let mut rest = positions;
                 $first::mark_table(&marks.$first_at, take(&mut rest, $first::COLUMNS), tick);
