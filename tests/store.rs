@@ -276,3 +276,156 @@ fn events_that_nobody_asks_for_do_not_pile_up() {
 fn rows_that_clash_with_themselves_say_so() {
     let _ = World::new().rows_mut::<(&mut u8, &u8)>();
 }
+
+#[test]
+fn a_drop_that_panics_leaves_everything_else_in_step() {
+    struct Fragile(bool);
+    impl Drop for Fragile {
+        fn drop(&mut self) {
+            assert!(!self.0, "it broke");
+        }
+    }
+    use std::panic::{AssertUnwindSafe, catch_unwind};
+
+    let mut world = World::new();
+    let ids = world.spawn_many((0..20_u32).map(|i| (i, Fragile(i == 3), i.to_string())));
+    let mut attempt = |work: &mut dyn FnMut(&mut World)| {
+        catch_unwind(AssertUnwindSafe(|| work(&mut world))).is_err()
+    };
+    assert!(attempt(&mut |world| world
+        .despawn(ids[3])
+        .expect("it is alive")));
+    assert!(attempt(&mut |world| {
+        let broken = world.spawn((100_u32, Fragile(true), String::new()));
+        world.despawn_many([ids[5], broken, ids[6]]);
+    }));
+    assert!(attempt(&mut |world| {
+        let broken = world.spawn((101_u32, Fragile(true), String::new()));
+        world.detach_many::<Fragile>([broken, ids[7]]);
+    }));
+    assert_eq!(world.len(), 20 - 1 - 2 + 1);
+    for (entity, number, text) in world.rows::<(Entity, &u32, &String)>().iter() {
+        if *number < 100 {
+            assert_eq!(number.to_string(), *text);
+            assert_eq!(ids[*number as usize], entity);
+        }
+    }
+    assert!(!world.contains(ids[3]) && world.contains(ids[7]));
+    assert!(!world.has::<Fragile>(ids[7]));
+}
+
+#[test]
+fn an_iterator_that_panics_leaves_the_entities_before_it_whole() {
+    use std::panic::{AssertUnwindSafe, catch_unwind};
+
+    let mut world = World::new();
+    let outcome = catch_unwind(AssertUnwindSafe(|| {
+        world.spawn_many((0..10_u32).map(|i| {
+            assert!(i < 6, "the crane stopped");
+            (i, i.to_string())
+        }))
+    }));
+    assert!(outcome.is_err());
+    assert_eq!(world.len(), 6);
+    for (number, text) in world.rows::<(&u32, &String)>().iter() {
+        assert_eq!(number.to_string(), *text);
+    }
+    let next = world.spawn((6_u32, String::from("6")));
+    assert_eq!(
+        world.rows::<(Entity, &u32)>().iter().last(),
+        Some((next, &6))
+    );
+}
+
+/// Makes a type for each number.
+struct Numbered<const N: usize>;
+
+macro_rules! each_number {
+    ($world:expr, $entity:expr; $($high:literal)*) => {
+        $(each_number!(@ones $world, $entity, $high; 0 1 2 3 4 5 6 7);)*
+    };
+    (@ones $world:expr, $entity:expr, $high:literal; $($low:literal)*) => {
+        $($world.attach($entity, Numbered::<{ $high * 8 + $low }>).expect("it is alive");)*
+    };
+}
+
+#[test]
+fn an_entity_can_have_512_component_types() {
+    let mut world = World::new();
+    let entity = world.spawn((7_u8,));
+    each_number!(world, entity;
+        0 1 2 3 4 5 6 7 8 9 10 11 12 13 14 15 16 17 18 19 20 21 22 23 24 25 26 27 28 29 30 31
+        32 33 34 35 36 37 38 39 40 41 42 43 44 45 46 47 48 49 50 51 52 53 54 55 56 57 58 59 60 61 62 63);
+    assert_eq!(world.components_of(entity).expect("it is alive").len(), 513);
+    assert!(world.has::<Numbered<511>>(entity));
+    assert_eq!(world.memory().tables().len(), 513);
+    world.detach::<Numbered<256>>(entity).expect("it is alive");
+    assert_eq!(*world.get::<u8>(entity).expect("it is alive"), 7);
+}
+
+#[test]
+fn ten_thousand_tables() {
+    let mut world = World::new();
+    // Fourteen types on or off make up to 16,384 sets.
+    let mut entities = Vec::new();
+    for set in 0..10_000_u32 {
+        let entity = world.spawn((set,));
+        for bit in 0..14 {
+            if set & (1 << bit) == 0 {
+                continue;
+            }
+            match bit {
+                0 => drop(world.attach(entity, Numbered::<0>)),
+                1 => drop(world.attach(entity, Numbered::<1>)),
+                2 => drop(world.attach(entity, Numbered::<2>)),
+                3 => drop(world.attach(entity, Numbered::<3>)),
+                4 => drop(world.attach(entity, Numbered::<4>)),
+                5 => drop(world.attach(entity, Numbered::<5>)),
+                6 => drop(world.attach(entity, Numbered::<6>)),
+                7 => drop(world.attach(entity, Numbered::<7>)),
+                8 => drop(world.attach(entity, Numbered::<8>)),
+                9 => drop(world.attach(entity, Numbered::<9>)),
+                10 => drop(world.attach(entity, Numbered::<10>)),
+                11 => drop(world.attach(entity, Numbered::<11>)),
+                12 => drop(world.attach(entity, Numbered::<12>)),
+                _ => drop(world.attach(entity, Numbered::<13>)),
+            }
+        }
+        entities.push(entity);
+    }
+    assert!(world.memory().tables().len() >= 10_000);
+    assert_eq!(world.rows::<&u32>().count(), 10_000);
+    let rows = world.rows_where::<&u32, (Having<Numbered<0>>, Lacking<Numbered<1>>)>();
+    assert_eq!(rows.count(), 2_500);
+    assert!(rows.iter().all(|set| set % 4 == 1));
+    for (set, entity) in (0..).zip(entities) {
+        assert_eq!(*world.get::<u32>(entity).expect("it is alive"), set);
+    }
+}
+
+#[cfg(feature = "parallel")]
+#[test]
+fn par_each_hands_out_each_row_once_at_any_number_of_threads() {
+    let sums: Vec<Vec<u64>> = [1, 2, 4]
+        .into_iter()
+        .map(|threads| {
+            let mut world = World::new();
+            world.spawn_many((0..5_000_u64).map(|i| (i, 0_u8)));
+            world.spawn_many((5_000..5_003_u64).map(|i| (i,)));
+            world.spawn_many((5_003..9_000_u64).map(|i| (i, "other table")));
+            let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build();
+            pool.expect("threads can be made").install(|| {
+                world
+                    .rows_mut::<(&mut u64, Option<&u8>)>()
+                    .par_each(|(number, tag)| {
+                        *number = *number * 3 + u64::from(tag.is_some());
+                    });
+            });
+            world.rows::<&u64>().iter().copied().collect()
+        })
+        .collect();
+    assert_eq!(sums[0], sums[1]);
+    assert_eq!(sums[0], sums[2]);
+    let expected: Vec<u64> = (0..9_000).map(|i| i * 3 + u64::from(i < 5_000)).collect();
+    assert_eq!(sums[0], expected);
+}

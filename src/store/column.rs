@@ -144,7 +144,13 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
     }
 
     fn capacity(&self) -> usize {
-        self.0.borrow().data.iter().map(Vec::capacity).sum()
+        let columns = self.0.borrow();
+        // A `Vec` of values without size has room for any number of them.
+        let room = |column: &Vec<T>| match size_of::<T>() {
+            0 => column.len(),
+            _ => column.capacity(),
+        };
+        columns.data.iter().map(room).sum()
     }
 
     fn bury_row(&mut self, table: TableId, row: u32) {

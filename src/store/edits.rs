@@ -6,10 +6,11 @@ use super::claim::{Claim, Grant, Preparation, ReservedIds};
 use super::component::Component;
 use super::entity::{Entities, Entity, Lane};
 use super::world::World;
-use crate::error::Error;
-use rustc_hash::FxHashMap;
+use crate::error::{Error, Kind};
+use rustc_hash::{FxHashMap, FxHashSet};
 use std::any::{Any, TypeId};
 use std::collections::VecDeque;
+use std::collections::vec_deque::Drain;
 
 /// Records structural changes while systems run.
 ///
@@ -89,8 +90,44 @@ impl Edits<'_> {
 }
 
 /// One kind of edit; every kind has a queue of its own, so that an edit needs no box.
-pub(crate) trait EditKind: Send + 'static {
+pub(crate) trait EditKind: Sized + Send + 'static {
     fn apply(self, world: &mut World) -> Result<(), Error>;
+
+    /// Carries out so many edits of the kind that follow each other.
+    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
+        one_by_one(run, world);
+    }
+}
+
+fn one_by_one<K: EditKind>(run: impl Iterator<Item = K>, world: &mut World) {
+    for edit in run {
+        if let Err(error) = edit.apply(world) {
+            world.missed_edits.add(error);
+        }
+    }
+}
+
+/// Runs below this go one by one: setting up a batch would cost more than it saves.
+const BATCH_FROM: usize = 16;
+
+/// Leaves out the edits whose entity has gone, and counts them.
+fn living<T>(
+    run: impl Iterator<Item = T>,
+    entity_of: impl Fn(&T) -> Entity,
+    verb: &'static str,
+    world: &mut World,
+) -> Vec<T> {
+    let mut living = Vec::with_capacity(run.size_hint().0);
+    for edit in run {
+        let entity = entity_of(&edit);
+        if world.contains(entity) {
+            living.push(edit);
+        } else {
+            let stale = Kind::StaleEntity { entity, verb };
+            world.missed_edits.add(Error::from(stale));
+        }
+    }
+    living
 }
 
 struct Spawn<B> {
@@ -111,6 +148,21 @@ impl EditKind for Despawn {
     fn apply(self, world: &mut World) -> Result<(), Error> {
         world.despawn(self.0)
     }
+
+    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
+        if run.len() < BATCH_FROM {
+            return one_by_one(run, world);
+        }
+        let many = living(run, |edit| edit.0, "despawned", world);
+        let mut seen = FxHashSet::default();
+        let (first, again): (Vec<Self>, Vec<Self>) =
+            many.into_iter().partition(|edit| seen.insert(edit.0));
+        let ids: Vec<Entity> = first.iter().map(|edit| edit.0).collect();
+        let gone = world.despawn_many(ids.iter().copied());
+        // Named twice, or gone with an entity above it: what would have been missed one by one.
+        one_by_one(again.into_iter(), world);
+        world.missed_edits.count += (ids.len() - gone) as u64;
+    }
 }
 
 struct Attach<T> {
@@ -121,6 +173,14 @@ struct Attach<T> {
 impl<T: Component> EditKind for Attach<T> {
     fn apply(self, world: &mut World) -> Result<(), Error> {
         world.attach(self.entity, self.component).map(drop)
+    }
+
+    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
+        if run.len() < BATCH_FROM || world.keeps::<T>() {
+            return one_by_one(run, world);
+        }
+        let many = living(run, |edit| edit.entity, "given a component", world);
+        world.attach_many(many.into_iter().map(|edit| (edit.entity, edit.component)));
     }
 }
 
@@ -133,6 +193,14 @@ impl<T: Component> EditKind for Detach<T> {
     fn apply(self, world: &mut World) -> Result<(), Error> {
         world.detach::<T>(self.entity).map(drop)
     }
+
+    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
+        if run.len() < BATCH_FROM || world.keeps::<T>() {
+            return one_by_one(run, world);
+        }
+        let many = living(run, |edit| edit.entity, "stripped of a component", world);
+        world.detach_many::<T>(many.into_iter().map(|edit| edit.entity));
+    }
 }
 
 trait AnyQueue: Any + Send {
@@ -144,11 +212,7 @@ struct Queue<K>(VecDeque<K>);
 
 impl<K: EditKind> AnyQueue for Queue<K> {
     fn apply_run(&mut self, count: usize, world: &mut World) {
-        for edit in self.0.drain(..count) {
-            if let Err(error) = edit.apply(world) {
-                world.missed_edits.add(error);
-            }
-        }
+        K::apply_run(self.0.drain(..count), world);
     }
 
     fn clear(&mut self) {

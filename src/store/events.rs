@@ -2,7 +2,7 @@
 
 use super::access::{Access, ResourceKind};
 use super::claim::{Claim, Grant, Preparation};
-use super::component::Component;
+use super::component::{Component, short_name};
 use super::world::World;
 use crate::error::Error;
 use atomic_refcell::{AtomicRef, AtomicRefMut};
@@ -112,6 +112,8 @@ pub(crate) struct Channel<E> {
     frame_start: u64,
     /// For each inbox the number of the next event that it has not seen.
     inboxes: Vec<Arc<AtomicU64>>,
+    /// Events that went before anybody had seen them.
+    unheard: u64,
 }
 
 impl<E> Default for Channel<E> {
@@ -121,6 +123,7 @@ impl<E> Default for Channel<E> {
             first: 0,
             frame_start: 0,
             inboxes: Vec::new(),
+            unheard: 0,
         }
     }
 }
@@ -149,17 +152,85 @@ impl<E> Channel<E> {
             .unwrap_or(self.frame_start);
         let kept_at_most = self.end().saturating_sub(KEPT_FOR_SLOW_INBOXES as u64);
         let drop_until = wanted_from.max(kept_at_most).max(self.first);
+        let seen_by_all = match self.inboxes.is_empty() {
+            true => self.first,
+            false => wanted_from,
+        };
+        self.unheard += drop_until.saturating_sub(seen_by_all.max(self.first));
         self.events.drain(..(drop_until - self.first) as usize);
         self.first = drop_until;
         self.frame_start = self.end();
     }
 }
 
+/// What the world can do with a channel without knowing its type.
+#[derive(Clone, Copy)]
+pub(crate) struct AnyChannel {
+    start_frame: fn(&mut World),
+    unheard: fn(&World) -> Option<UnheardEvents>,
+}
+
+/// Events of one type that some inbox, or every one for want of any, will never see.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Horn;
+///
+/// let mut runtime = Runtime::bare();
+/// runtime.add_system(
+///     System::named("sound").takes::<Outbox<Horn>>().runs(|mut outbox| outbox.post(Horn)),
+/// )?;
+/// runtime.run_frames(11)?;
+/// let unheard = runtime.world().unheard_events();
+/// assert_eq!((unheard[0].name(), unheard[0].inboxes()), ("Horn", 0));
+/// assert_eq!(unheard[0].count(), 9, "those of the last two frames may still be asked for");
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct UnheardEvents {
+    name: &'static str,
+    inboxes: usize,
+    count: u64,
+}
+
+impl UnheardEvents {
+    /// The name of the event type, without its path.
+    #[must_use]
+    pub fn name(self) -> &'static str {
+        self.name
+    }
+
+    /// How many inboxes there are for the type; with 0, a listener was forgotten.
+    #[must_use]
+    pub fn inboxes(self) -> usize {
+        self.inboxes
+    }
+
+    /// How many events went unheard.
+    #[must_use]
+    pub fn count(self) -> u64 {
+        self.count
+    }
+}
+
+fn unheard<E: Component>(world: &World) -> Option<UnheardEvents> {
+    let channel = world.globals.cell::<Channel<E>>().ok()?.borrow();
+    (channel.unheard > 0).then(|| UnheardEvents {
+        name: short_name(std::any::type_name::<E>()),
+        inboxes: channel.inboxes.len(),
+        count: channel.unheard,
+    })
+}
+
 fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
     if world.globals.cell::<Channel<E>>().is_err() {
-        world
-            .event_trims
-            .push(|world| channel::<E>(world).start_frame());
+        world.channels.push(AnyChannel {
+            start_frame: |world| channel::<E>(world).start_frame(),
+            unheard: unheard::<E>,
+        });
     }
     world.ensure_global::<Channel<E>>()
 }
@@ -200,9 +271,18 @@ impl World {
 
     /// Starts a frame for all event types.
     pub(crate) fn start_event_frame(&mut self) {
-        for at in 0..self.event_trims.len() {
-            self.event_trims[at](self);
+        for at in 0..self.channels.len() {
+            (self.channels[at].start_frame)(self);
         }
+    }
+
+    /// The event types of which events went unheard, in order of first use.
+    #[must_use]
+    pub fn unheard_events(&self) -> Vec<UnheardEvents> {
+        self.channels
+            .iter()
+            .filter_map(|channel| (channel.unheard)(self))
+            .collect()
     }
 }
 

@@ -24,7 +24,7 @@ pub use claim::Claim;
 pub use component::Component;
 pub use edits::{Edits, MissedEdits};
 pub use entity::Entity;
-pub use events::{Inbox, Outbox};
+pub use events::{Inbox, Outbox, UnheardEvents};
 pub use globals::{Global, GlobalMut};
 pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
 pub use lost::Lost;

@@ -172,6 +172,13 @@ impl World {
         count
     }
 
+    /// Whether only the floor that owns a type may attach and detach it.
+    pub(crate) fn keeps<T: Component>(&self) -> bool {
+        self.types
+            .id::<T>()
+            .is_some_and(|id| self.types.get(id).kept)
+    }
+
     fn panic_if_kept(&self, id: ComponentId) {
         let known = self.types.get(id);
         assert!(

@@ -11,6 +11,7 @@ use crate::store::bundle::BundlePlans;
 use crate::store::component::ComponentTypes;
 use crate::store::edits::MissedEdits;
 use crate::store::entity::{Entities, Entity};
+use crate::store::events::AnyChannel;
 use crate::store::globals::Globals;
 use crate::store::table::Tables;
 use std::fmt;
@@ -49,8 +50,8 @@ pub struct World {
     pub(crate) types: ComponentTypes,
     pub(crate) tables: Tables,
     pub(crate) globals: Globals,
-    /// One per event type: drops what every inbox has seen.
-    pub(crate) event_trims: Vec<fn(&mut World)>,
+    /// One per event type.
+    pub(crate) channels: Vec<AnyChannel>,
     pub(crate) missed_edits: MissedEdits,
     /// The tick of the system run that began last.
     tick: AtomicU64,
