@@ -50,6 +50,25 @@ pub(crate) enum Kind {
         "there are {count} rows of `{rows}`, not exactly one; spawn or despawn, or walk over them with `iter`"
     )]
     NotOnly { rows: String, count: usize },
+    #[cfg(feature = "snapshot")]
+    #[error(
+        "`{component}` cannot be registered as `{name}`: `{taken}` is the name of `{by}` already; choose another name"
+    )]
+    NameTaken {
+        name: String,
+        component: &'static str,
+        taken: String,
+        by: &'static str,
+    },
+    #[cfg(feature = "snapshot")]
+    #[error(
+        "`{name}` of entity {entity} cannot be restored: {reason}; register the types that the snapshot was taken with"
+    )]
+    NotRestored {
+        name: String,
+        entity: Entity,
+        reason: String,
+    },
     #[error(
         "the world has no global `{global}`; put one in with `set_global` before it is asked for"
     )]

@@ -15,6 +15,7 @@ use glam::{Affine3A, Vec3, Vec3A};
 /// assert!(!pallet.overlaps(&floor), "it does not stick in it");
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Aabb {
     /// The corner with the least coordinates.
     pub min: Vec3,

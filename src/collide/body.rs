@@ -4,6 +4,7 @@ use glam::Vec3;
 
 /// How an entity with a [`Collider`](crate::Collider) moves. Without a `Body` it is static.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub enum Motion {
     /// Stays where it is put.
     Static,
@@ -40,6 +41,7 @@ pub enum Motion {
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Body {
     /// How it moves.
     pub motion: Motion,

@@ -19,6 +19,7 @@ use super::layers::Layer;
 /// assert!(pad.is_sensor() && pad.is_on());
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Collider {
     own_box: Aabb,
     layer: Layer,

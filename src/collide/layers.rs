@@ -7,6 +7,7 @@ const MOST_LAYERS: usize = 32;
 
 /// A layer of a world; [`Layers`] hands them out. The default is the layer that meets every other.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Layer(u8);
 
 /// The named layers and which of them meet: a global of every runtime.

@@ -24,6 +24,15 @@ use crate::store::World;
 /// Makes colliders known to a world.
 pub(crate) fn install(world: &mut World) {
     world.add_companion::<Collider, WorldBox>();
+    #[cfg(feature = "snapshot")]
+    {
+        const FREE: &str = "nobody else registers these types";
+        world.register_component::<crate::Name>("name").expect(FREE);
+        world
+            .register_component::<Collider>("collider")
+            .expect(FREE);
+        world.register_component::<Body>("body").expect(FREE);
+    }
     world.set_global(Gravity::default());
     world.set_global(Layers::default());
     world.set_global(Contacts::default());

@@ -27,7 +27,10 @@ use glam::{Quat, Vec3};
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
-#[cfg_attr(feature = "scene", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(
+    any(feature = "scene", feature = "snapshot"),
+    derive(serde::Serialize, serde::Deserialize)
+)]
 pub struct Velocity(pub Vec3);
 
 /// Turns the entity's [`Transform`] about an axis of its parent's space: radians per second times the axis.
@@ -50,7 +53,10 @@ pub struct Velocity(pub Vec3);
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
-#[cfg_attr(feature = "scene", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(
+    any(feature = "scene", feature = "snapshot"),
+    derive(serde::Serialize, serde::Deserialize)
+)]
 pub struct Spin(pub Vec3);
 
 /// Despawns the entity and its subtree when so many seconds of scene time have passed.
@@ -71,7 +77,10 @@ pub struct Spin(pub Vec3);
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
-#[cfg_attr(feature = "scene", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(
+    any(feature = "scene", feature = "snapshot"),
+    derive(serde::Serialize, serde::Deserialize)
+)]
 pub struct Lifetime(pub f32);
 
 /// The systems behind [`Velocity`], [`Spin`] and [`Lifetime`].
@@ -80,6 +89,13 @@ pub struct StandardKit;
 
 impl Kit for StandardKit {
     fn add_to(self, runtime: &mut Runtime) -> Result<(), Error> {
+        #[cfg(feature = "snapshot")]
+        {
+            let world = runtime.world_mut();
+            world.register_component::<Velocity>("velocity")?;
+            world.register_component::<Spin>("spin")?;
+            world.register_component::<Lifetime>("lifetime")?;
+        }
         runtime.add_system(
             System::named("standard: drift")
                 .takes::<(Rows<(&mut Transform, &Velocity)>, Global<Clock>)>()

@@ -20,6 +20,7 @@ use crate::store::{Entity, Held, World};
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Links {
     pub(super) parent: Option<Entity>,
     pub(super) first_child: Option<Entity>,

@@ -16,6 +16,17 @@ pub(crate) fn install(world: &mut World) {
     world.ensure_global::<Preorder>();
     world.keep_component::<Links>(say_farewell);
     world.add_companion::<Transform, WorldTransform>();
+    #[cfg(feature = "snapshot")]
+    {
+        const FREE: &str = "nobody else registers these types";
+        world
+            .register_component::<Transform>("transform")
+            .expect(FREE);
+        world.register_component::<Links>("links").expect(FREE);
+        world
+            .after_restore
+            .push(|world| world.ensure_global::<Preorder>().mark_stale());
+    }
 }
 
 /// All linked entities, each parent before its children, with the world placement of each.

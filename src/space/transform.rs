@@ -18,6 +18,7 @@ use glam::{Affine3A, Quat, Vec3};
 /// assert_eq!(spreader.scale, Vec3::ONE);
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Transform {
     /// Metres along the parent's axes.
     pub translation: Vec3,

@@ -52,6 +52,8 @@ pub(crate) struct ComponentType {
     pub(crate) ticks: Option<AtomicRefCell<Ticks>>,
     /// Posts that an entity has lost the component, once somebody asks.
     pub(crate) tell_lost: Option<fn(&mut World, Entity)>,
+    #[cfg(feature = "snapshot")]
+    pub(crate) registered: Option<super::snapshot::Registered>,
     /// Bytes of one value.
     pub(crate) size: usize,
     /// Components that come along whenever this one is attached.
@@ -143,6 +145,8 @@ impl ComponentTypes {
             columns: Box::new(ColumnCell::<T>::default()),
             ticks: None,
             tell_lost: None,
+            #[cfg(feature = "snapshot")]
+            registered: None,
             size: size_of::<T>(),
             companions: Vec::new(),
             farewell: None,

@@ -28,6 +28,7 @@ use std::num::NonZeroU32;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Entity {
     index: u32,
     generation: NonZeroU32,
@@ -105,7 +106,7 @@ const VACANT: Location = Location {
 /// the next place of the sequence. During a phase the sequence stands still, and the `i`-th id that the edits of lane
 /// `l` of `n` reserve is place `i * n + l`: a function of the lane and the count alone, so ids are the same whatever
 /// the threads do. [`Entities::commit`] then takes the used places out.
-#[derive(Default, Debug)]
+#[derive(Clone, Default, Debug)]
 pub(crate) struct Entities {
     slots: Vec<Slot>,
     free: Vec<u32>,
@@ -113,6 +114,17 @@ pub(crate) struct Entities {
 }
 
 impl Entities {
+    /// The same ids with nobody living under them.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn vacated(&self) -> Self {
+        let mut vacated = self.clone();
+        vacated.live = 0;
+        for slot in &mut vacated.slots {
+            slot.location = VACANT;
+        }
+        vacated
+    }
+
     /// How many entities are alive.
     pub(crate) fn len(&self) -> usize {
         self.live

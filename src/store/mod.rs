@@ -14,6 +14,8 @@ mod inspect;
 mod lost;
 mod name;
 mod rows;
+#[cfg(feature = "snapshot")]
+mod snapshot;
 mod table;
 mod ticks;
 mod world;
@@ -30,6 +32,8 @@ pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
 pub use lost::Lost;
 pub use name::Name;
 pub use rows::{AnyOf, Conditions, Fresh, Having, Items, Lacking, Rows, SharedItems, Touched};
+#[cfg(feature = "snapshot")]
+pub use snapshot::{Difference, Snapshot};
 pub use world::{Held, World};
 
 pub(crate) use claim::{Preparation, ReservedIds};

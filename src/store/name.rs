@@ -20,7 +20,24 @@ use std::sync::Arc;
 /// assert_eq!(world.find("truck-3"), Some(truck));
 /// ```
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[cfg_attr(
+    feature = "snapshot",
+    derive(serde::Serialize, serde::Deserialize),
+    serde(into = "String", from = "String")
+)]
 pub struct Name(Arc<str>);
+
+impl From<String> for Name {
+    fn from(text: String) -> Self {
+        Self(Arc::from(text))
+    }
+}
+
+impl From<Name> for String {
+    fn from(name: Name) -> Self {
+        name.0.as_ref().to_owned()
+    }
+}
 
 impl Name {
     /// A name with this text.

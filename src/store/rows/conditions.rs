@@ -203,7 +203,7 @@ macro_rules! by_table {
                 positions.push(position::<T>(types, table));
             }
 
-            fn hold<'w>(_: &'w ComponentTypes) {}
+            fn hold(_: &ComponentTypes) {}
 
             #[inline(always)]
             fn holds((): &(), positions: &[u32], _: usize, _: u64) -> bool {

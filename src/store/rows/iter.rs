@@ -51,6 +51,10 @@ pub(super) struct TableIter<'s, 'w, P: Pattern, C: Condition> {
 pub(super) struct TableSlices<'s, P: Pattern> {
     pub(super) slices: P::Slices<'s>,
     pub(super) positions: &'s [u32],
+    #[cfg_attr(
+        not(feature = "parallel"),
+        allow(dead_code, reason = "only pieces ask")
+    )]
     pub(super) rows: usize,
     pub(super) table: TableId,
 }
@@ -198,7 +202,7 @@ where
     {
         let mut folded = init;
         if C::BY_ROW {
-            while let Some(row) = self.next() {
+            for row in self.by_ref() {
                 folded = f(folded, row);
             }
             return folded;

@@ -50,6 +50,9 @@ pub struct World {
     pub(crate) types: ComponentTypes,
     pub(crate) tables: Tables,
     pub(crate) globals: Globals,
+    /// What other floors bring up to date when entities have been put back.
+    #[cfg(feature = "snapshot")]
+    pub(crate) after_restore: Vec<fn(&mut World)>,
     /// One per event type.
     pub(crate) channels: Vec<AnyChannel>,
     pub(crate) missed_edits: MissedEdits,

@@ -105,6 +105,16 @@ impl World {
         }
     }
 
+    /// Makes an entity without components under an id that is free.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn spawn_empty(&mut self, entity: Entity) {
+        let table = self.tables.find_or_create(&mut self.types, Vec::new());
+        let rows = &mut self.tables.get_mut(table).entities;
+        let row = row_number(rows.len());
+        rows.push(entity);
+        self.entities.settle(entity, Location { table, row });
+    }
+
     /// Ends an entity and, if it has children, its whole subtree. O(components) for each.
     ///
     /// # Errors

@@ -71,12 +71,12 @@ impl Pattern for Entity {
     }
 
     #[inline]
-    fn pick<'s>(guards: &'s mut &Tables, table: TableId, _: &[u32], row: u32) -> Entity {
+    fn pick(guards: &mut &Tables, table: TableId, _: &[u32], row: u32) -> Entity {
         guards.get(table).entities[row as usize]
     }
 
     #[inline]
-    fn pick_shared<'s>(guards: &'s &Tables, table: TableId, _: &[u32], row: u32) -> Entity {
+    fn pick_shared(guards: &&Tables, table: TableId, _: &[u32], row: u32) -> Entity {
         guards.get(table).entities[row as usize]
     }
 }

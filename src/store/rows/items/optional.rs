@@ -13,7 +13,7 @@ impl<T: Component> Items for Option<&T> {}
 impl<T: Component> SharedItems for Option<&T> {}
 
 /// A slice that may be missing, and how many rows the table has. A missing slice is empty, so that one loop serves both.
-impl<'a, T: Component> Pattern for Option<&'a T> {
+impl<T: Component> Pattern for Option<&T> {
     type Shared = Self;
     type Guards<'w> = ReadGuard<'w, T>;
     type Walk<'s> = &'s [Vec<T>];

@@ -34,7 +34,7 @@ macro_rules! reading {
     () => {
         type Marks<'w> = ();
 
-        fn marks<'w>(_: &'w ComponentTypes) {}
+        fn marks(_: &ComponentTypes) {}
 
         #[inline(always)]
         fn has_marks((): &()) -> bool {

@@ -1,0 +1,316 @@
+//! Snapshots and digests: the registered components of a world, written down.
+
+use super::component::{Component, short_name};
+use super::entity::{Entities, Entity};
+use super::world::World;
+use crate::error::{Error, Kind};
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use std::collections::BTreeMap;
+use std::fmt;
+use xxhash_rust::xxh3::Xxh3;
+
+/// How values of a registered type are written down and read back.
+#[derive(Clone)]
+pub(crate) struct Registered {
+    pub(crate) name: String,
+    write: fn(&World, Entity, &mut Vec<u8>),
+    check: fn(&[u8]) -> Result<(), String>,
+    read: fn(&mut World, Entity, &[u8]),
+}
+
+fn write<T: Component + Serialize>(world: &World, entity: Entity, bytes: &mut Vec<u8>) {
+    let value = world.get::<T>(entity).expect("its table has the type");
+    ciborium::into_writer(&*value, bytes).expect("writing to memory does not fail");
+}
+
+fn check<T: DeserializeOwned>(bytes: &[u8]) -> Result<(), String> {
+    let value: Result<T, _> = ciborium::from_reader(bytes);
+    value.map(drop).map_err(|error| error.to_string())
+}
+
+fn read<T: Component + DeserializeOwned>(world: &mut World, entity: Entity, bytes: &[u8]) {
+    let value: T = ciborium::from_reader(bytes).expect("it was checked before");
+    world
+        .attach_kept(entity, value)
+        .expect("the entity was made just now");
+}
+
+/// All registered components of a world at one time, with the ids of all entities.
+///
+/// Values are kept as CBOR, so any two snapshots can be compared, whatever the types. Restoring gives each entity its id
+/// again, and later spawns the ids that they would have got.
+///
+/// # Example
+///
+/// ```
+/// use gerust::World;
+///
+/// #[derive(serde::Serialize, serde::Deserialize)]
+/// struct Load(f32);
+///
+/// let mut world = World::new();
+/// world.register_component::<Load>("load")?;
+/// let truck = world.spawn((Load(20.0),));
+/// let before = world.snapshot();
+///
+/// world.get_mut::<Load>(truck)?.0 = 12.0;
+/// let difference = before.first_difference(&world.snapshot()).expect("the load has changed");
+/// assert_eq!((difference.entity(), difference.component()), (truck, "load"));
+///
+/// world.restore(&before)?;
+/// assert_eq!(world.get::<Load>(truck)?.0, 20.0);
+/// assert_eq!(world.digest(), before.digest());
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone)]
+pub struct Snapshot {
+    ids: Entities,
+    /// By entity, by the name of the component.
+    values: BTreeMap<Entity, BTreeMap<String, Vec<u8>>>,
+}
+
+/// The first place at which two snapshots differ.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Difference {
+    entity: Entity,
+    component: String,
+}
+
+impl Difference {
+    /// The entity, the first by id.
+    #[must_use]
+    pub fn entity(&self) -> Entity {
+        self.entity
+    }
+
+    /// The name of the component, the first by name; empty if only one of the two has the entity.
+    #[must_use]
+    pub fn component(&self) -> &str {
+        &self.component
+    }
+}
+
+impl fmt::Display for Difference {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self.component.as_str() {
+            "" => write!(f, "only one of the two has entity {}", self.entity),
+            component => write!(f, "`{component}` of entity {} differs", self.entity),
+        }
+    }
+}
+
+impl Snapshot {
+    /// How many entities it has.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.values.len()
+    }
+
+    /// Whether it has no entity.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.values.is_empty()
+    }
+
+    /// The first difference to another snapshot, by the ids of entities and then by the names of components; `None` if
+    /// both hold the same.
+    #[must_use]
+    pub fn first_difference(&self, other: &Self) -> Option<Difference> {
+        let entity = first_difference_of(&self.values, &other.values)?;
+        let of = |snapshot: &Self| snapshot.values.get(&entity).cloned();
+        let component = match (of(self), of(other)) {
+            (Some(mine), Some(theirs)) => {
+                first_difference_of(&mine, &theirs).expect("the components differ")
+            }
+            _ => String::new(),
+        };
+        Some(Difference { entity, component })
+    }
+
+    /// A 64-bit digest of all entities and values (XXH3). It does not depend on tables and their order, nor on what was
+    /// spawned and despawned before, except by the ids.
+    #[must_use]
+    pub fn digest(&self) -> u64 {
+        let mut hasher = Xxh3::new();
+        for (entity, components) in &self.values {
+            hasher.update(&entity.index().to_le_bytes());
+            hasher.update(&entity.generation().to_le_bytes());
+            hasher.update(&(components.len() as u64).to_le_bytes());
+            for (name, bytes) in components {
+                for part in [name.as_bytes(), bytes] {
+                    hasher.update(&(part.len() as u64).to_le_bytes());
+                    hasher.update(part);
+                }
+            }
+        }
+        hasher.digest()
+    }
+}
+
+/// The first key whose value is not in both maps alike.
+fn first_difference_of<K: Ord + Clone, V: PartialEq>(
+    a: &BTreeMap<K, V>,
+    b: &BTreeMap<K, V>,
+) -> Option<K> {
+    let differs = |one: &BTreeMap<K, V>, other: &BTreeMap<K, V>| {
+        one.iter()
+            .find(|(key, value)| other.get(key) != Some(value))
+            .map(|(key, _)| key.clone())
+    };
+    match (differs(a, b), differs(b, a)) {
+        (Some(a), Some(b)) => Some(a.min(b)),
+        (a, b) => a.or(b),
+    }
+}
+
+impl fmt::Debug for Snapshot {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Snapshot")
+            .field("entities", &self.len())
+            .finish_non_exhaustive()
+    }
+}
+
+impl World {
+    /// Gives a component type a name and lets snapshots and digests take it in. Registering it again under the same name
+    /// changes nothing.
+    ///
+    /// # Errors
+    ///
+    /// If another type has the name, or the type another name.
+    ///
+    /// # Panics
+    ///
+    /// If `T` is a tuple.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// world.register_component::<u8>("level")?;
+    /// world.register_component::<u8>("level")?;
+    /// assert!(world.register_component::<u16>("level").is_err());
+    /// assert_eq!(world.registered_components().collect::<Vec<_>>(), ["level"]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn register_component<T: Component + Serialize + DeserializeOwned>(
+        &mut self,
+        name: &str,
+    ) -> Result<(), Error> {
+        let id = self.types.id_or_register::<T>();
+        let taken = self.types.iter().enumerate().find_map(|(at, known)| {
+            let registered = known.registered.as_ref()?;
+            let is_same_name = registered.name == name;
+            let is_same_type = at == id.index();
+            (is_same_name != is_same_type).then(|| Kind::NameTaken {
+                name: name.to_owned(),
+                component: short_name(std::any::type_name::<T>()),
+                taken: registered.name.clone(),
+                by: short_name(known.name),
+            })
+        });
+        if let Some(taken) = taken {
+            return Err(Error::from(taken));
+        }
+        self.types.get_mut(id).registered = Some(Registered {
+            name: name.to_owned(),
+            write: write::<T>,
+            check: check::<T>,
+            read: read::<T>,
+        });
+        Ok(())
+    }
+
+    /// The names of the registered component types, in the order of first use of the types.
+    pub fn registered_components(&self) -> impl Iterator<Item = &str> {
+        let registered = self
+            .types
+            .iter()
+            .filter_map(|known| known.registered.as_ref());
+        registered.map(|registered| registered.name.as_str())
+    }
+
+    /// Writes down all registered components. O(values).
+    #[must_use]
+    pub fn snapshot(&self) -> Snapshot {
+        let mut values = BTreeMap::new();
+        for (_, table) in self.tables.iter() {
+            let registered: Vec<&Registered> = table
+                .components()
+                .iter()
+                .filter_map(|&id| self.types.get(id).registered.as_ref())
+                .collect();
+            for &entity in &table.entities {
+                let components = registered.iter().map(|registered| {
+                    let mut bytes = Vec::new();
+                    (registered.write)(self, entity, &mut bytes);
+                    (registered.name.clone(), bytes)
+                });
+                values.insert(entity, components.collect());
+            }
+        }
+        Snapshot {
+            ids: self.entities.clone(),
+            values,
+        }
+    }
+
+    /// The digest of a snapshot taken now; see [`Snapshot::digest`].
+    #[must_use]
+    pub fn digest(&self) -> u64 {
+        self.snapshot().digest()
+    }
+
+    /// Puts all entities back as they were when a snapshot was taken. Entities that came later go, and so do components
+    /// that are not registered; globals and events stay. A value of a type that brings others along gets them anew.
+    ///
+    /// Ids that were handed out since the snapshot are handed out again: forget what was noted of them.
+    ///
+    /// # Errors
+    ///
+    /// If the snapshot names a component that is not registered here, or that its type cannot read: then the world stays
+    /// as it is.
+    pub fn restore(&mut self, snapshot: &Snapshot) -> Result<(), Error> {
+        let readers: BTreeMap<String, Registered> = self
+            .types
+            .iter()
+            .filter_map(|known| known.registered.clone())
+            .map(|registered| (registered.name.clone(), registered))
+            .collect();
+        // Nothing is changed before everything is known to be readable.
+        for (&entity, components) in &snapshot.values {
+            for (name, bytes) in components {
+                let reason = match readers.get(name) {
+                    Some(registered) => (registered.check)(bytes).err(),
+                    None => Some(String::from("it is not registered in this world")),
+                };
+                if let Some(reason) = reason {
+                    return Err(Error::from(Kind::NotRestored {
+                        name: name.clone(),
+                        entity,
+                        reason,
+                    }));
+                }
+            }
+        }
+        let present: Vec<Entity> = self.rows::<Entity>().iter().collect();
+        for entity in present {
+            self.despawn_alone(entity);
+        }
+        self.entities = snapshot.ids.vacated();
+        for (&entity, components) in &snapshot.values {
+            self.spawn_empty(entity);
+            for (name, bytes) in components {
+                (readers[name].read)(self, entity, bytes);
+            }
+        }
+        for at in 0..self.after_restore.len() {
+            (self.after_restore[at])(self);
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests;
