@@ -95,6 +95,8 @@ pub(crate) enum Kind {
     },
     #[error("there is already a system named `{system}`; give one of the two another name")]
     DuplicateSystem { system: String },
+    #[error("there is no template named `{name}`; the names are {known}")]
+    UnknownTemplate { name: String, known: String },
     #[error("there is no system named `{system}`; the names are {known}")]
     UnknownSystem { system: String, known: String },
     #[error("system `{system}` cannot run: {source}")]

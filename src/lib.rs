@@ -73,7 +73,7 @@ pub use error::Error;
 pub use profile::Profiler;
 pub use runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
 pub use schedule::{Clock, Phase, Schedule, System};
-pub use space::{Transform, WorldTransform};
+pub use space::{MadeFrom, Shared, Template, Templates, Transform, WorldTransform};
 pub use store::{
     AnyOf, Claim, Component, Components, Conditions, Edits, Entity, Fresh, Global, GlobalMut,
     Having, Held, Inbox, Items, Lacking, Lost, Name, Outbox, Rows, SharedItems, Touched, World,

@@ -15,7 +15,7 @@ pub use crate::collide::{
 };
 pub use crate::runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
 pub use crate::schedule::{Clock, Phase, System};
-pub use crate::space::{Transform, WorldTransform};
+pub use crate::space::{MadeFrom, Shared, Template, Templates, Transform, WorldTransform};
 pub use crate::store::{
     AnyOf, Component, Edits, Entity, Fresh, Global, GlobalMut, Having, Inbox, Lacking, Lost, Name,
     Outbox, Rows, Touched, World,

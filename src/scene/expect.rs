@@ -1,9 +1,8 @@
 //! Expectations: what must be so at a frame, or by then.
 
-use super::place::MadeFrom;
 use crate::collide::{Collider, Contacts, Layers, WorldBox};
 use crate::error::Error;
-use crate::space::WorldTransform;
+use crate::space::{MadeFrom, WorldTransform};
 use crate::store::{Entity, World};
 use glam::Vec3;
 

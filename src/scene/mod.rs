@@ -49,7 +49,6 @@ mod scene_file;
 
 pub use document::schema;
 pub use fault::{Fault, SceneError};
-pub use place::MadeFrom;
 pub use registry::Registry;
 pub use report::{Outcome, Report};
 pub use run::SceneRun;

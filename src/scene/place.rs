@@ -7,37 +7,11 @@ use super::document::{
 use super::registry::Attach;
 use crate::collide::{Aabb, Body, Collider, Layers, Motion};
 use crate::error::Error;
-use crate::space::Transform;
+use crate::space::{MadeFrom, Transform};
 use crate::store::{Entity, Name, World};
 use glam::{Quat, Vec3};
 use std::collections::BTreeMap;
 use std::fmt;
-
-/// The template that an entity of a scene was made from.
-///
-/// # Example
-///
-/// ```
-/// use gerust::prelude::*;
-/// use gerust::scene::{MadeFrom, Registry, Scene};
-///
-/// let text = "title = 't'\nframes = 1\n[templates.gull]\n[[entities]]\ntemplate = 'gull'\n";
-/// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
-/// let run = scene.start(Runtime::new())?;
-/// let gulls = run.runtime().world().rows::<&MadeFrom>().iter().filter(|made| made.template() == "gull").count();
-/// assert_eq!(gulls, 1);
-/// # Ok::<(), Box<dyn std::error::Error>>(())
-/// ```
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct MadeFrom(pub(super) Name);
-
-impl MadeFrom {
-    /// The name of the template.
-    #[must_use]
-    pub fn template(&self) -> &str {
-        self.0.as_str()
-    }
-}
 
 /// An entity of a scene, its template already merged in.
 #[derive(Clone, Debug)]

@@ -5,10 +5,12 @@
 mod link;
 mod links;
 mod propagate;
+mod template;
 mod transform;
 mod world_transform;
 
 pub use links::Links;
+pub use template::{CopyOf, MadeFrom, Shared, Template, Templates};
 pub use transform::Transform;
 pub use world_transform::WorldTransform;
 

@@ -1,0 +1,310 @@
+//! Templates: sets of components, and whole subtrees, that can be copied.
+
+use crate::error::{Error, Kind};
+use crate::store::{Component, Entity, Name, World};
+use std::any::TypeId;
+use std::collections::BTreeMap;
+use std::fmt;
+use std::ops::Deref;
+use std::sync::Arc;
+
+/// The template that an entity was made from; every copy has it.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut world = World::new();
+/// let gull = Template::named("gull").copy().spawn(&mut world)?;
+/// assert_eq!(world.get::<MadeFrom>(gull)?.template(), "gull");
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct MadeFrom(pub(crate) Name);
+
+impl MadeFrom {
+    /// The name of the template.
+    #[must_use]
+    pub fn template(&self) -> &str {
+        self.0.as_str()
+    }
+}
+
+/// A value that all copies of a template share: it is kept once, however many copies there are.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct ContainerClass { tonnes_at_most: f32 }
+///
+/// let mut world = World::new();
+/// let forty_foot = Template::named("40-foot container").shared(ContainerClass { tonnes_at_most: 30.4 });
+/// let copies = forty_foot.copies(&mut world, 100, |_, copy| copy)?;
+/// let class = world.get::<Shared<ContainerClass>>(copies[99])?;
+/// assert_eq!(class.tonnes_at_most, 30.4);
+/// assert!(class.is_same(&world.get::<Shared<ContainerClass>>(copies[0])?));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Debug)]
+pub struct Shared<T>(Arc<T>);
+
+impl<T> Shared<T> {
+    /// Whether two copies share the very same value.
+    #[must_use]
+    pub fn is_same(&self, other: &Self) -> bool {
+        Arc::ptr_eq(&self.0, &other.0)
+    }
+}
+
+impl<T> Clone for Shared<T> {
+    fn clone(&self) -> Self {
+        Self(Arc::clone(&self.0))
+    }
+}
+
+impl<T> Deref for Shared<T> {
+    type Target = T;
+
+    fn deref(&self) -> &T {
+        &self.0
+    }
+}
+
+/// Puts one component on a copy.
+type Part = Arc<dyn Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync>;
+
+fn part<T: Component + Clone>(component: T) -> Part {
+    Arc::new(move |world, entity| world.attach(entity, component.clone()).map(drop))
+}
+
+/// A named preset: components that each copy gets, values that all copies share, and children that come along.
+///
+/// Cloning is cheap; a clone can be changed without changing the original.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// #[derive(Clone)]
+/// struct Tonnes(f32);
+///
+/// let hook = Template::named("hook").with(Transform::at(0.0, -8.0, 0.0));
+/// let trolley = Template::named("trolley").with(Transform::default()).with(Tonnes(12.0)).child(hook);
+///
+/// let mut world = World::new();
+/// let portal = world.spawn((Transform::default(),));
+/// let heavy = trolley.copy().with(Tonnes(20.0)).under(portal).spawn(&mut world)?;
+/// assert_eq!(world.get::<Tonnes>(heavy)?.0, 20.0);
+/// assert_eq!(world.parent(heavy), Some(portal));
+/// assert_eq!(world.children(heavy).count(), 1);
+///
+/// let row = trolley.copies(&mut world, 3, |number, copy| copy.with(Tonnes(number as f32)))?;
+/// assert_eq!(world.get::<Tonnes>(row[2])?.0, 2.0);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone)]
+pub struct Template {
+    name: Name,
+    /// In the order in which they were given; one for each type.
+    parts: Vec<(TypeId, Part)>,
+    children: Vec<Template>,
+}
+
+impl Template {
+    /// A template without components.
+    #[must_use]
+    pub fn named(name: &str) -> Self {
+        Self {
+            name: Name::new(name),
+            parts: Vec::new(),
+            children: Vec::new(),
+        }
+    }
+
+    /// The name.
+    #[must_use]
+    pub fn name(&self) -> &str {
+        self.name.as_str()
+    }
+
+    /// Gives each copy a component of its own; another value of the same type replaces the first.
+    #[must_use]
+    pub fn with<T: Component + Clone>(mut self, component: T) -> Self {
+        put(&mut self.parts, component);
+        self
+    }
+
+    /// Gives all copies a value that they share, as a [`Shared`] component.
+    #[must_use]
+    pub fn shared<T: Component>(self, value: T) -> Self {
+        self.with(Shared(Arc::new(value)))
+    }
+
+    /// Gives each copy a child that is a copy of another template, as its last child.
+    #[must_use]
+    pub fn child(mut self, template: Self) -> Self {
+        self.children.push(template);
+        self
+    }
+
+    /// Begins a copy.
+    pub fn copy(&self) -> CopyOf<'_> {
+        CopyOf {
+            template: self,
+            parts: Vec::new(),
+            parent: None,
+        }
+    }
+
+    /// Makes so many copies; `each` can change each by its number, from 0. Returns the copies' roots.
+    ///
+    /// # Errors
+    ///
+    /// As [`CopyOf::spawn`]; the copies before are there then.
+    pub fn copies<'t>(
+        &'t self,
+        world: &mut World,
+        count: usize,
+        mut each: impl FnMut(usize, CopyOf<'t>) -> CopyOf<'t>,
+    ) -> Result<Vec<Entity>, Error> {
+        (0..count)
+            .map(|number| each(number, self.copy()).spawn(world))
+            .collect()
+    }
+
+    fn spawn_with(&self, world: &mut World, overrides: &[(TypeId, Part)]) -> Result<Entity, Error> {
+        let entity = world.spawn((MadeFrom(self.name.clone()),));
+        let overridden = |id: &TypeId| overrides.iter().any(|(other, _)| other == id);
+        let own = self.parts.iter().filter(|(id, _)| !overridden(id));
+        for (_, part) in own.chain(overrides) {
+            part(world, entity)?;
+        }
+        for child in &self.children {
+            let child = child.spawn_with(world, &[])?;
+            world.link(child, entity)?;
+        }
+        Ok(entity)
+    }
+}
+
+fn put<T: Component + Clone>(parts: &mut Vec<(TypeId, Part)>, component: T) {
+    let id = TypeId::of::<T>();
+    let part = part(component);
+    match parts.iter_mut().find(|(known, _)| *known == id) {
+        Some((_, known)) => *known = part,
+        None => parts.push((id, part)),
+    }
+}
+
+impl fmt::Debug for Template {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Template")
+            .field("name", &self.name)
+            .field("parts", &self.parts.len())
+            .field("children", &self.children)
+            .finish()
+    }
+}
+
+/// A copy of a template that is about to be made; see [`Template::copy`].
+#[must_use = "nothing is made before `spawn`"]
+pub struct CopyOf<'t> {
+    template: &'t Template,
+    parts: Vec<(TypeId, Part)>,
+    parent: Option<Entity>,
+}
+
+impl CopyOf<'_> {
+    /// Gives this copy a component, in place of the template's if that has one of the type.
+    pub fn with<T: Component + Clone>(mut self, component: T) -> Self {
+        put(&mut self.parts, component);
+        self
+    }
+
+    /// Links this copy under a parent, as its last child.
+    pub fn under(self, parent: Entity) -> Self {
+        Self {
+            parent: Some(parent),
+            ..self
+        }
+    }
+
+    /// Makes the copy with its children, and returns its root. O(components) for each entity.
+    ///
+    /// # Errors
+    ///
+    /// If the parent is no longer alive; then nothing is made.
+    ///
+    /// # Panics
+    ///
+    /// If one of the components is a tuple.
+    pub fn spawn(self, world: &mut World) -> Result<Entity, Error> {
+        if let Some(parent) = self.parent
+            && !world.contains(parent)
+        {
+            return Err(Error::from(Kind::StaleEntity {
+                entity: parent,
+                verb: "given a child",
+            }));
+        }
+        let root = self.template.spawn_with(world, &self.parts)?;
+        if let Some(parent) = self.parent {
+            world.link(root, parent)?;
+        }
+        Ok(root)
+    }
+}
+
+impl fmt::Debug for CopyOf<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("CopyOf")
+            .field("template", &self.template.name)
+            .field("parent", &self.parent)
+            .finish_non_exhaustive()
+    }
+}
+
+/// Templates by name, to be kept as a global.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut templates = Templates::default();
+/// templates.add(Template::named("gull"));
+/// assert!(templates.get("gull").is_ok());
+/// let error = templates.get("gul").unwrap_err().to_string();
+/// assert_eq!(error, "there is no template named `gul`; the names are `gull`");
+/// ```
+#[derive(Clone, Debug, Default)]
+pub struct Templates(BTreeMap<String, Template>);
+
+impl Templates {
+    /// Adds a template under its name, and returns the one that had the name before.
+    pub fn add(&mut self, template: Template) -> Option<Template> {
+        self.0.insert(template.name().to_owned(), template)
+    }
+
+    /// The template of a name.
+    ///
+    /// # Errors
+    ///
+    /// If there is none; the message lists all names.
+    pub fn get(&self, name: &str) -> Result<&Template, Error> {
+        self.0.get(name).ok_or_else(|| {
+            let names: Vec<String> = self.0.keys().map(|name| format!("`{name}`")).collect();
+            Error::from(Kind::UnknownTemplate {
+                name: name.to_owned(),
+                known: names.join(", "),
+            })
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests;
