@@ -52,7 +52,7 @@
 //! # Features
 //!
 //! - `parallel`: [`Rows`]`::par_each`, with `rayon`. Off by default.
-//! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `ciborium` and `xxhash-rust`. Off by default.
+//! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
 //! - `scene`: scene files, with `serde`, `toml` and `schemars`. Off by default.
 
 pub mod collide;

@@ -429,3 +429,75 @@ fn par_each_hands_out_each_row_once_at_any_number_of_threads() {
     let expected: Vec<u64> = (0..9_000).map(|i| i * 3 + u64::from(i < 5_000)).collect();
     assert_eq!(sums[0], expected);
 }
+
+/// Long runs of one kind of edit go through the batch paths: what comes out is what one by one would lead to.
+#[test]
+fn long_runs_of_edits_do_what_single_calls_do() {
+    fn ids(world: &mut World) -> Vec<Entity> {
+        let ids = world.spawn_many((0..100_u32).map(|i| (i, i.to_string())));
+        let stale: Vec<Entity> = ids.iter().copied().step_by(7).collect();
+        assert_eq!(world.despawn_many(stale), 15);
+        let parent = ids[1];
+        for &child in &ids[2..6] {
+            world.link(child, parent).expect("no cycle");
+        }
+        ids
+    }
+    // Every second one twice, and the stale ones as well; a parent before its children.
+    fn targets(ids: &[Entity]) -> Vec<Entity> {
+        ids.iter()
+            .flat_map(|&id| [id, id])
+            .skip(1)
+            .step_by(3)
+            .chain(ids[..20].iter().copied())
+            .collect()
+    }
+    fn state(world: &World) -> Vec<(Entity, Option<u32>, Option<u64>)> {
+        let rows = world.rows::<(Entity, Option<&u32>, Option<&u64>)>();
+        let mut state: Vec<_> = rows
+            .iter()
+            .map(|(entity, number, mark)| (entity, number.copied(), mark.copied()))
+            .collect();
+        state.sort_unstable();
+        state
+    }
+
+    let mut runtime = Runtime::bare();
+    let recorded = ids(runtime.world_mut());
+    runtime
+        .add_system(
+            System::named("edit")
+                .takes::<(Edits, Global<Clock>)>()
+                .runs(move |(mut edits, clock)| {
+                    for (mark, id) in (0_u64..).zip(targets(&recorded)) {
+                        match clock.frame() {
+                            1 => edits.attach(id, mark),
+                            2 => edits.detach::<u32>(id),
+                            _ => edits.despawn(id),
+                        }
+                    }
+                }),
+        )
+        .expect("its name is free");
+
+    let mut direct = World::new();
+    let ids = ids(&mut direct);
+    let mut missed = 0;
+    for frame in 1..=3 {
+        runtime.run_frames(1).expect("nothing fails");
+        for (mark, id) in (0_u64..).zip(targets(&ids)) {
+            let outcome = match frame {
+                1 => direct.attach(id, mark).map(drop),
+                2 => direct.detach::<u32>(id).map(drop),
+                _ => direct.despawn(id),
+            };
+            missed += u64::from(outcome.is_err());
+        }
+        assert_eq!(state(runtime.world()), state(&direct), "frame {frame}");
+        assert_eq!(
+            runtime.world().missed_edits().count(),
+            missed,
+            "frame {frame}"
+        );
+    }
+}

@@ -120,6 +120,16 @@ impl SystemBuilder {
     ///     }
     /// });
     /// ```
+    ///
+    /// ```compile_fail
+    /// use gerust::prelude::*;
+    ///
+    /// struct Fuel(f32);
+    ///
+    /// System::named("reach further").takes::<(Rows<&Fuel>,)>().runs(|(tanks, clock)| {
+    ///     let _ = clock.step_seconds();
+    /// });
+    /// ```
     pub fn takes<C: Claim + 'static>(self) -> SystemClaiming<C> {
         SystemClaiming {
             name: self.name,

@@ -1,6 +1,6 @@
 //! Sorting many entities by table and row, for changes that take a table at a time.
 
-use super::entity::{Entities, Entity, TableId};
+use super::entity::TableId;
 use rustc_hash::FxHashMap;
 
 /// The wanted rows of one table.
@@ -40,15 +40,6 @@ impl Batches {
             });
         }
         self.batches[self.last].rows.push((row, number));
-    }
-
-    /// Adds all entities that are alive.
-    pub(crate) fn push_living(&mut self, entities: &Entities, many: &[Entity]) {
-        for (entity, number) in many.iter().zip(0..) {
-            if let Some(location) = entities.locate(*entity) {
-                self.push(location.table, location.row, number);
-            }
-        }
     }
 
     /// The batches, by table. Of several entries for one row the last to arrive stays.

@@ -72,14 +72,16 @@ impl<T> Columns<T> {
         self.data.push(Vec::new());
     }
 
-    /// Moves some columns out into a list in which they keep their positions. Two walks of one system over tables that
+    /// Moves the columns of some tables out into a list in which they keep their positions. Two walks of one system over tables that
     /// differ can so both write: each has its own columns. [`Columns::take_back`] must follow.
-    pub(crate) fn lend(&mut self, positions: impl Iterator<Item = u32>) -> Vec<Vec<T>> {
+    pub(crate) fn lend(&mut self, tables: &[TableId]) -> Vec<Vec<T>> {
         let mut lent = self.spare.pop().unwrap_or_default();
         lent.resize_with(self.data.len(), Vec::new);
-        for position in positions {
-            let position = position as usize;
-            std::mem::swap(&mut lent[position], &mut self.data[position]);
+        for &table in tables {
+            if let Some(position) = self.position(table) {
+                let position = position as usize;
+                std::mem::swap(&mut lent[position], &mut self.data[position]);
+            }
         }
         lent
     }

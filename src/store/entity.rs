@@ -187,9 +187,15 @@ impl Entities {
     /// that has used up its generations is retired instead, so that no id ever comes back.
     pub(crate) fn release(&mut self, entity: Entity) -> Option<Location> {
         let location = self.locate(entity)?;
+        self.end(entity);
+        Some(location)
+    }
+
+    /// [`Entities::release`] for an entity that is known to be alive.
+    #[inline]
+    pub(crate) fn end(&mut self, entity: Entity) {
         self.live -= 1;
         self.burn(entity);
-        Some(location)
     }
 
     /// Makes sure that an id, which has just ended or was reserved in vain, never comes back.

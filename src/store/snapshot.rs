@@ -15,6 +15,7 @@ use xxhash_rust::xxh3::Xxh3;
 pub(crate) struct Registered {
     pub(crate) name: String,
     write: fn(&World, Entity, &mut Vec<u8>),
+    show: fn(&World, Entity) -> String,
     check: fn(&[u8]) -> Result<(), String>,
     read: fn(&mut World, Entity, &[u8]),
 }
@@ -22,6 +23,11 @@ pub(crate) struct Registered {
 fn write<T: Component + Serialize>(world: &World, entity: Entity, bytes: &mut Vec<u8>) {
     let value = world.get::<T>(entity).expect("its table has the type");
     ciborium::into_writer(&*value, bytes).expect("writing to memory does not fail");
+}
+
+fn show<T: Component + Serialize>(world: &World, entity: Entity) -> String {
+    let value = world.get::<T>(entity).expect("its table has the type");
+    serde_json::to_string(&*value).unwrap_or_else(|reason| format!("cannot be shown: {reason}"))
 }
 
 fn check<T: DeserializeOwned>(bytes: &[u8]) -> Result<(), String> {
@@ -216,6 +222,7 @@ impl World {
         self.types.get_mut(id).registered = Some(Registered {
             name: name.to_owned(),
             write: write::<T>,
+            show: show::<T>,
             check: check::<T>,
             read: read::<T>,
         });
@@ -254,6 +261,43 @@ impl World {
             ids: self.entities.clone(),
             values,
         }
+    }
+
+    /// The registered components of an entity, each with its name and its value in words, by name.
+    ///
+    /// # Errors
+    ///
+    /// If the entity is no longer alive.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// struct Load { tonnes: f32, sealed: bool }
+    ///
+    /// let mut world = gerust::World::new();
+    /// world.register_component::<Load>("load")?;
+    /// let truck = world.spawn((Load { tonnes: 20.5, sealed: true },));
+    /// assert_eq!(
+    ///     world.written_components(truck)?,
+    ///     [(String::from("load"), String::from(r#"{"tonnes":20.5,"sealed":true}"#))]
+    /// );
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn written_components(&self, entity: Entity) -> Result<Vec<(String, String)>, Error> {
+        let location = self.entities.locate(entity).ok_or_else(|| {
+            Error::from(Kind::StaleEntity {
+                entity,
+                verb: "looked into",
+            })
+        })?;
+        let ids = self.tables.get(location.table).components().iter();
+        let mut written: Vec<(String, String)> = ids
+            .filter_map(|&id| self.types.get(id).registered.as_ref())
+            .map(|registered| (registered.name.clone(), (registered.show)(self, entity)))
+            .collect();
+        written.sort_unstable();
+        Ok(written)
     }
 
     /// The digest of a snapshot taken now; see [`Snapshot::digest`].

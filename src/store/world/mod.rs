@@ -23,6 +23,10 @@ use std::sync::atomic::{AtomicU64, Ordering};
 /// over rows reads memory forward. Besides its components an entity costs 20 bytes: 12 for its slot, 8 for its id in
 /// the table.
 ///
+/// Limits: 2^32 - 1 living entities; per index 2^32 - 1 entities one after the other, after which the index is retired
+/// rather than used wrongly; 2^32 - 1 tables and component types. Tables are never removed: memory is 4 bytes per table
+/// and type up to the last table that has the type.
+///
 /// A world can be used on its own, as here; a [`Runtime`](crate::Runtime) adds systems, frames and a clock.
 ///
 /// # Example

@@ -159,24 +159,26 @@ impl World {
     /// assert_eq!(world.despawn_many(gulls), 0);
     /// ```
     pub fn despawn_many(&mut self, many: impl IntoIterator<Item = Entity>) -> usize {
-        let mut silent: Vec<Entity> = Vec::new();
-        let mut count = 0;
+        // Those that somebody has to be told of come last: they never move the rows of the others.
+        let mut told: Vec<Entity> = Vec::new();
+        let mut batches = Batches::default();
         for entity in many {
             let Some(location) = self.entities.locate(entity) else {
                 continue;
             };
             if self.tables.get(location.table).says_farewell || self.tells_lost(location.table) {
-                count += usize::from(self.despawn(entity).is_ok());
+                told.push(entity);
             } else {
-                silent.push(entity);
+                batches.push(location.table, location.row, 0);
             }
         }
-        // Located only now, because a farewell may have moved rows.
-        let mut batches = Batches::default();
-        batches.push_living(&self.entities, &silent);
+        let mut count = 0;
         for batch in batches.sorted(|table| self.tables.get(table).entities.len()) {
             count += batch.rows.len();
             self.despawn_batch(&batch);
+        }
+        for entity in told {
+            count += usize::from(self.despawn(entity).is_ok());
         }
         count
     }
@@ -193,7 +195,7 @@ impl World {
         let table_rows = tables.get_mut(table);
         for &(row, _) in &batch.rows {
             let gone = table_rows.entities.swap_remove(row as usize);
-            entities.release(gone);
+            entities.end(gone);
             if let Some(&moved) = table_rows.entities.get(row as usize) {
                 entities.relocate(moved, Location { table, row });
             }

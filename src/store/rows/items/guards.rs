@@ -23,14 +23,8 @@ impl<'w> Sources<'w, '_> {
     }
 
     fn borrow_out<T: Component>(&self, cell: &'w AtomicRefCell<Columns<T>>) -> BorrowedOut<'w, T> {
-        let mut columns = cell.borrow_mut();
-        let positions: Vec<u32> = self
-            .matching
-            .iter()
-            .filter_map(|&table| columns.position(table))
-            .collect();
         BorrowedOut {
-            columns: columns.lend(positions.into_iter()),
+            columns: cell.borrow_mut().lend(self.matching),
             cell,
         }
     }
