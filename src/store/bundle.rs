@@ -34,7 +34,7 @@ pub trait Bundle: Send + Sync + 'static {
     /// The ids of the members, in the order of the tuple.
     fn ids(types: &mut ComponentTypes) -> Vec<ComponentId>;
     /// Pushes each member to its column of the table.
-    fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId, tick: u64);
+    fn push(self, types: &mut ComponentTypes, plan: &BundlePlan, tick: u64);
     /// Pushes the members of many to their columns, calling `pushed` after each. None of the types may have companions
     /// or ticks.
     fn push_all(
@@ -55,8 +55,8 @@ macro_rules! tuples {
             }
 
             #[inline]
-            fn push(self, types: &mut ComponentTypes, ids: &[ComponentId], table: TableId, tick: u64) {
-                $(types.push::<$member>(ids[$at], table, self.$at, tick);)+
+            fn push(self, types: &mut ComponentTypes, plan: &BundlePlan, tick: u64) {
+                $(types.push_at::<$member>(plan.columns[$at], plan.table, self.$at, tick);)+
             }
 
             #[allow(non_snake_case, reason = "a member's column is named after its type")]
@@ -94,9 +94,10 @@ tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10);
 tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10, L.11);
 
 /// Where the members of one tuple type go; worked out once per type.
-pub(crate) struct BundlePlan {
+pub struct BundlePlan {
     pub(crate) table: TableId,
-    pub(crate) ids: Box<[ComponentId]>,
+    /// For each member its type, and the position of the table's column.
+    columns: Box<[(ComponentId, u32)]>,
     pub(crate) companions: Box<[Companion]>,
 }
 
@@ -112,9 +113,14 @@ impl BundlePlan {
         }
         let mut components = ids.clone();
         let companions = push_companions(types, &mut components);
+        let table = tables.find_or_create(types, components);
+        let column_of = |id: &ComponentId| {
+            let position = types.get(*id).columns.position(table);
+            (*id, position.expect("the table was made for these types"))
+        };
         Self {
-            table: tables.find_or_create(types, components),
-            ids: ids.into_boxed_slice(),
+            table,
+            columns: ids.iter().map(column_of).collect(),
             companions: companions.into_boxed_slice(),
         }
     }
@@ -130,7 +136,7 @@ pub(crate) struct BundlePlans {
 }
 
 impl BundlePlans {
-    #[inline]
+    #[inline(always)]
     pub(crate) fn of<B: Bundle>(
         &mut self,
         types: &mut ComponentTypes,
@@ -144,6 +150,7 @@ impl BundlePlans {
         &self.plans[at]
     }
 
+    #[cold]
     fn find_or_make<B: Bundle>(
         &mut self,
         types: &mut ComponentTypes,

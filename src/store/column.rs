@@ -11,7 +11,7 @@ pub(crate) const NO_COLUMN: u32 = u32::MAX;
 ///
 /// They share one guard ([`ColumnCell`]): a claim costs one borrow and one downcast, however many tables match. A lock
 /// per column was 4.6 times slower on 100 tables of one row.
-pub struct Columns<T> {
+pub(crate) struct Columns<T> {
     data: Vec<Vec<T>>,
     /// By table; 4 bytes for each table up to the last that has a column.
     column_of: Vec<u32>,

@@ -203,6 +203,23 @@ impl ComponentTypes {
         }
     }
 
+    /// [`ComponentTypes::push`] to a column whose position is at hand.
+    #[inline]
+    pub(crate) fn push_at<T: Component>(
+        &mut self,
+        (id, position): (ComponentId, u32),
+        table: TableId,
+        value: T,
+        tick: u64,
+    ) {
+        let known = &mut self.types[id.index()];
+        let columns = known.columns.downcast_mut::<T>().0.get_mut();
+        columns.all_mut()[position as usize].push(value);
+        if self.any_ticks {
+            known.push_ticks(table, RowTicks::attached(tick));
+        }
+    }
+
     pub(crate) fn any_ticks(&self) -> bool {
         self.any_ticks
     }

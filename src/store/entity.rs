@@ -2,6 +2,7 @@
 
 use std::fmt;
 use std::num::NonZeroU32;
+use std::ops::Range;
 
 /// The id of one entity in one [`World`](crate::World).
 ///
@@ -172,9 +173,38 @@ impl Entities {
         Entity::from_parts(index, NonZeroU32::MIN)
     }
 
-    pub(crate) fn reserve(&mut self, additional: usize) {
-        self.slots
-            .reserve(additional.saturating_sub(self.free.len()));
+    /// Takes an id for each row of a range, in the order in which [`Entities::allocate`] would hand them out.
+    pub(crate) fn allocate_many(
+        &mut self,
+        table: TableId,
+        rows: Range<u32>,
+        ids: &mut Vec<Entity>,
+    ) {
+        ids.reserve(rows.len());
+        self.live += rows.len();
+        let reused = self.free.len().min(rows.len()) as u32;
+        let (again, fresh) = (
+            rows.start..rows.start + reused,
+            rows.start + reused..rows.end,
+        );
+        for row in again {
+            let index = self.free.pop().expect("so many were counted");
+            let slot = &mut self.slots[index as usize];
+            slot.location = Location { table, row };
+            ids.push(Entity::from_parts(index, slot.generation));
+        }
+        let first = fresh_index(self.slots.len());
+        // Checked once for all of them.
+        fresh_index(self.slots.len() + fresh.len());
+        ids.extend(
+            (first..)
+                .zip(fresh.clone())
+                .map(|(index, _)| Entity::from_parts(index, NonZeroU32::MIN)),
+        );
+        self.slots.extend(fresh.map(|row| Slot {
+            generation: NonZeroU32::MIN,
+            location: Location { table, row },
+        }));
     }
 
     /// Gives a committed reservation its place.

@@ -64,17 +64,16 @@ impl World {
         if !plan.companions.is_empty() || types.any_ticks() {
             return many.map(|one| self.spawn(one)).collect();
         }
-        let rows = &mut tables.get_mut(table).entities;
-        let first = rows.len();
         let mut newcomers = Newcomers {
-            rows,
+            rows: &mut tables.get_mut(table).entities,
             entities,
             table,
             pushed: 0,
+            ids: Vec::new(),
         };
         B::push_all(types, table, many, || newcomers.pushed += 1);
-        drop(newcomers);
-        tables.get(table).entities[first..].to_vec()
+        newcomers.settle();
+        std::mem::take(&mut newcomers.ids)
     }
 
     /// Makes an entity whose id was reserved.
@@ -95,7 +94,7 @@ impl World {
             ..
         } = self;
         let plan = plans.of::<B>(types, tables);
-        components.push(types, &plan.ids, plan.table, tick);
+        components.push(types, plan, tick);
         for companion in &plan.companions {
             (companion.push)(types, plan.table, tick);
         }
@@ -282,24 +281,30 @@ pub(super) fn row_number(rows: usize) -> u32 {
     u32::try_from(rows).expect("a table holds fewer than 2^32 rows")
 }
 
-/// Gives ids to rows whose components have been pushed, when it is dropped: at the end, or when the iterator that the
-/// components come from panics.
+/// Gives ids to rows whose components have been pushed: at the end, or when the iterator that the components come from
+/// panics.
 struct Newcomers<'w> {
     rows: &'w mut Vec<Entity>,
     entities: &'w mut Entities,
     table: TableId,
+    /// Rows that have components and no id yet.
     pushed: usize,
+    ids: Vec<Entity>,
+}
+
+impl Newcomers<'_> {
+    fn settle(&mut self) {
+        let first = row_number(self.rows.len());
+        let end = row_number(self.rows.len() + std::mem::take(&mut self.pushed));
+        let before = self.ids.len();
+        self.entities
+            .allocate_many(self.table, first..end, &mut self.ids);
+        self.rows.extend_from_slice(&self.ids[before..]);
+    }
 }
 
 impl Drop for Newcomers<'_> {
     fn drop(&mut self) {
-        self.rows.reserve(self.pushed);
-        self.entities.reserve(self.pushed);
-        let first = row_number(self.rows.len());
-        let last = row_number(self.rows.len() + self.pushed);
-        let table = self.table;
-        let entities = &mut *self.entities;
-        self.rows
-            .extend((first..last).map(|row| entities.allocate(Location { table, row })));
+        self.settle();
     }
 }

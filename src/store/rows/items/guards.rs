@@ -34,14 +34,15 @@ impl<'w> Sources<'w, '_> {
 pub enum ReadGuard<'w, T> {
     /// A type that the world has never met, and which matches no table.
     Unknown,
-    All(AtomicRef<'w, Columns<T>>),
+    /// Mapped to the columns themselves: a look-up by entity so has one step less.
+    All(AtomicRef<'w, [Vec<T>]>),
     Some(BorrowedOut<'w, T>),
 }
 
 /// The columns of one type, to write.
 pub enum WriteGuard<'w, T> {
     Unknown,
-    All(AtomicRefMut<'w, Columns<T>>),
+    All(AtomicRefMut<'w, [Vec<T>]>),
     Some(BorrowedOut<'w, T>),
 }
 
@@ -64,7 +65,7 @@ impl<'w, T: Component> ReadGuard<'w, T> {
         match sources.types.cell::<T>() {
             None => Self::Unknown,
             Some(cell) if sources.is_shared_out::<T>() => Self::Some(sources.borrow_out(cell)),
-            Some(cell) => Self::All(cell.borrow()),
+            Some(cell) => Self::All(AtomicRef::map(cell.borrow(), Columns::all)),
         }
     }
 
@@ -72,7 +73,7 @@ impl<'w, T: Component> ReadGuard<'w, T> {
     pub(super) fn columns(&self) -> &[Vec<T>] {
         match self {
             Self::Unknown => &[],
-            Self::All(columns) => columns.all(),
+            Self::All(columns) => columns,
             Self::Some(lent) => &lent.columns,
         }
     }
@@ -83,7 +84,7 @@ impl<'w, T: Component> WriteGuard<'w, T> {
         match sources.types.cell::<T>() {
             None => Self::Unknown,
             Some(cell) if sources.is_shared_out::<T>() => Self::Some(sources.borrow_out(cell)),
-            Some(cell) => Self::All(cell.borrow_mut()),
+            Some(cell) => Self::All(AtomicRefMut::map(cell.borrow_mut(), Columns::all_mut)),
         }
     }
 
@@ -91,7 +92,7 @@ impl<'w, T: Component> WriteGuard<'w, T> {
     pub(super) fn columns(&self) -> &[Vec<T>] {
         match self {
             Self::Unknown => &[],
-            Self::All(columns) => columns.all(),
+            Self::All(columns) => columns,
             Self::Some(lent) => &lent.columns,
         }
     }
@@ -100,7 +101,7 @@ impl<'w, T: Component> WriteGuard<'w, T> {
     pub(super) fn columns_mut(&mut self) -> &mut [Vec<T>] {
         match self {
             Self::Unknown => &mut [],
-            Self::All(columns) => columns.all_mut(),
+            Self::All(columns) => columns,
             Self::Some(lent) => &mut lent.columns,
         }
     }
