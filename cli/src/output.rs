@@ -1,10 +1,12 @@
 //! Printing, and what several commands print alike.
 
+use crate::engine::Engine;
 use crate::trouble::Trouble;
-use gerust::scene::{Report, SceneRun};
+use gerust::scene::{Report, Scene, SceneRun};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::io::{ErrorKind, IsTerminal, Write};
+use std::path::Path;
 use std::time::Duration;
 
 /// Updates of the progress bar over a whole run.
@@ -27,8 +29,18 @@ pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
     print(&text)
 }
 
+/// Runs a scene to its end and reports what came of it.
+pub(crate) fn run_scene(engine: &Engine, path: &Path) -> Result<(Scene, Report), Trouble> {
+    warn_of_debug_build();
+    let scene = Scene::load(path, engine.registry())?;
+    let mut run = scene.start(engine.runtime()?)?;
+    advance_to_end(&mut run)?;
+    let report = run.report();
+    Ok((scene, report))
+}
+
 /// Says on standard error that times of a debug build mean little.
-pub(crate) fn warn_of_debug_build() {
+fn warn_of_debug_build() {
     if cfg!(debug_assertions) {
         eprintln!(
             "warning: this is a debug build, many times slower than a release build; use `cargo run --release`"
@@ -37,7 +49,7 @@ pub(crate) fn warn_of_debug_build() {
 }
 
 /// Runs a scene to its end, with a progress bar if standard error is a terminal.
-pub(crate) fn advance_to_end(run: &mut SceneRun<'_>) -> Result<(), Trouble> {
+fn advance_to_end(run: &mut SceneRun<'_>) -> Result<(), Trouble> {
     let frames = run.scene().frames();
     let bar = ProgressBar::with_draw_target(Some(frames), ProgressDrawTarget::stderr());
     if !std::io::stderr().is_terminal() {

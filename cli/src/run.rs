@@ -10,11 +10,7 @@ use serde::Serialize;
 use std::fmt::Write;
 
 pub(crate) fn run(engine: &Engine, command: &RunCommand) -> Verdict {
-    output::warn_of_debug_build();
-    let scene = Scene::load(&command.scene, engine.registry())?;
-    let mut run = scene.start(engine.runtime()?)?;
-    output::advance_to_end(&mut run)?;
-    let report = run.report();
+    let (scene, report) = output::run_scene(engine, &command.scene)?;
     match command.format {
         Format::Text => output::print(&text(&report))?,
         Format::Json => output::print_json(&Summary::new(&scene, &report))?,

@@ -45,7 +45,8 @@ impl MadeFrom {
 /// let copies = forty_foot.copies(&mut world, 100, |_, copy| copy)?;
 /// let class = world.get::<Shared<ContainerClass>>(copies[99])?;
 /// assert_eq!(class.tonnes_at_most, 30.4);
-/// assert!(class.is_same(&world.get::<Shared<ContainerClass>>(copies[0])?));
+/// let other = world.get::<Shared<ContainerClass>>(copies[0])?;
+/// assert!(class.is_same(&other));
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Debug)]

@@ -19,8 +19,8 @@ pub(crate) struct Batches {
     last: usize,
 }
 
-/// A table is scanned, rather than its wanted rows sorted, if at least one in so many is wanted. Scanning 100,000 rows
-/// that are all wanted took a sixth of the time of sorting them.
+/// A table is scanned, rather than its wanted rows sorted, if at least one in so many is wanted. With sorting, a despawn of
+/// all of 100,000 rows took 1.4 times as long as one by one by hand; with scanning, 0.6 to 0.8 times.
 const SCAN_FROM_ONE_IN: usize = 16;
 
 impl Batches {

@@ -9,7 +9,7 @@ use super::world::World;
 use crate::error::Error;
 
 /// What a system can take: [`Rows`], [`Global`], [`GlobalMut`], [`Edits`](crate::Edits), [`Inbox`](crate::Inbox),
-/// [`Outbox`](crate::Outbox), or a tuple of up to eight of these.
+/// [`Outbox`](crate::Outbox), [`Lost`](crate::Lost), or a tuple of up to eight of these.
 ///
 /// # Example
 ///
@@ -38,7 +38,7 @@ use crate::error::Error;
 /// ```
 #[diagnostic::on_unimplemented(
     message = "a system cannot take `{Self}`",
-    note = "a system takes `Rows<items, conditions>`, `Global<T>`, `GlobalMut<T>`, `Edits`, `Inbox<E>`, `Outbox<E>`, or a tuple of up to eight of these"
+    note = "a system takes `Rows<items, conditions>`, `Global<T>`, `GlobalMut<T>`, `Edits`, `Inbox<E>`, `Outbox<E>`, `Lost<T>`, or a tuple of up to eight of these"
 )]
 pub trait Claim: Grant {}
 

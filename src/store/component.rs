@@ -106,7 +106,7 @@ impl ComponentType {
 #[derive(Clone, Copy)]
 pub(crate) struct Companion {
     pub(crate) id: ComponentId,
-    /// Pushes the companion's first value for the newest row of a table.
+    /// Pushes the companion's first value for each of the newest rows of a table, which lack it.
     pub(crate) push: fn(&mut ComponentTypes, TableId, u64),
 }
 

@@ -87,8 +87,9 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// Holds for entities whose `T` was written since this system last ran, or attached.
 ///
 /// A `T` counts as written when it was handed out as `&mut T`, whether or not anything was done with it: a walk with
-/// `iter_mut` or `each` writes all its rows, even if it is broken off; `get_mut` writes one row. A system that was switched off sees all changes of that time when it returns. What the
-/// system writes itself does not count.
+/// `iter_mut` or `each` writes all its rows, even if it is broken off; `get_mut` writes one row. A system that was
+/// switched off sees all changes of that time when it returns. What the system writes itself does not count. In its first
+/// run a system sees every row.
 ///
 /// The first system that asks makes the world keep ticks for the type: 16 bytes for each row, and about 5 % of a walk
 /// that writes it. Types that nobody asks about cost nothing. Outside of systems, where there is no last run, every row
