@@ -105,7 +105,7 @@ fn every_expectation_of_the_quay_can_fail() {
         (
             "velocity = [6, 2, 0]",
             "velocity = [-6, 2, 0]",
-            "the first pallet comes to rest",
+            "the first pallet lands on stack a",
         ),
         (
             "apart = [\"pallet-2\", \"stack-a3\"]",
