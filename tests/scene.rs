@@ -317,6 +317,32 @@ fn cues_that_come_too_late_are_told() {
 }
 
 #[test]
+fn a_parent_that_only_a_cue_spawns_is_a_fault() {
+    let text = "title = 'x'\nframes = 5\n[[entities]]\nname = 'a'\nparent = 'late'\n[[cues]]\nframe = 2\nspawn = { name = 'late' }\n";
+    assert_eq!(
+        faults(text),
+        ["5:10 `late` is not there from the start: a cue spawns it"]
+    );
+}
+
+#[test]
+fn a_set_cue_makes_no_collider_without_a_size() {
+    let report = run(r#"
+        title = "no collider"
+        frames = 2
+        [[entities]]
+        name = "mast"
+        [[cues]]
+        frame = 1
+        set = { entity = "mast", collider = { on = false } }
+    "#);
+    assert_eq!(
+        report.missed(),
+        ["frame 1: set `mast`: `mast` has no collider to change; give it a `size`"]
+    );
+}
+
+#[test]
 fn a_failed_expectation_says_why_two_boxes_did_not_touch() {
     let measured = |b: &str| -> String {
         let report = run(&format!(
@@ -423,7 +449,7 @@ fn files_of_typical_mistakes_are_refused_with_the_right_number_of_faults() {
         ("missing.toml", 5),
         ("not-toml.toml", 2),
         ("numbers.toml", 9),
-        ("parents.toml", 3),
+        ("parents.toml", 4),
         ("unknown-keys.toml", 4),
         ("unknown-names.toml", 8),
         ("wrong-types.toml", 8),

@@ -1,6 +1,7 @@
 //! Cues: what happens at a frame.
 
 use super::place::{EntityPlan, Parts};
+use crate::collide::Collider;
 use crate::error::Error;
 use crate::store::World;
 
@@ -22,6 +23,8 @@ pub(super) enum Action {
 pub(super) enum Missed {
     /// The entity of this name is not there at that time.
     Gone(String),
+    /// The entity has no collider to change, and the cue gives no size for one.
+    NoCollider(String),
     Refused(Error),
 }
 
@@ -53,7 +56,15 @@ impl Cue {
         };
         match &self.action {
             Action::Set { entity, parts } => {
-                let entity = find(world, entity)?;
+                let name = entity;
+                let entity = find(world, name)?;
+                let is_sizeless = parts
+                    .collider
+                    .as_ref()
+                    .is_some_and(|entry| entry.size.is_none());
+                if is_sizeless && !world.has::<Collider>(entity) {
+                    return Err(Missed::NoCollider(name.clone()));
+                }
                 parts.apply(world, entity)?;
             }
             Action::Spawn(plan) => {

@@ -153,6 +153,9 @@ impl<'s> SceneRun<'s> {
             let reason = match cue.carry_out(self.runtime.world_mut()) {
                 Ok(()) => continue,
                 Err(Missed::Gone(name)) => format!("there is no `{name}` any more"),
+                Err(Missed::NoCollider(name)) => {
+                    format!("`{name}` has no collider to change; give it a `size`")
+                }
                 Err(Missed::Refused(error)) => error.to_string(),
             };
             self.missed_cues

@@ -70,6 +70,21 @@ impl<'d> Checker<'d> {
         }
     }
 
+    /// An entity that is there from the start cannot hang below one that only a cue spawns.
+    pub(super) fn check_is_placed(&mut self, parent: &Spanned<String>) {
+        let text = parent.get_ref().as_str();
+        let placed = self.document.entities.iter().map(Spanned::get_ref);
+        let mut names = placed.filter_map(|entity| entity.name.as_ref());
+        // A name that nobody bears has been told already.
+        if self.names.contains(text) && !names.any(|name| name.get_ref() == text) {
+            self.fault(
+                parent,
+                format!("`{text}` is not there from the start: a cue spawns it"),
+                "spawn this entity by a later cue as well, or list its parent among the entities",
+            );
+        }
+    }
+
     /// A collider that neither the entity nor its template gives a size is a slip, not a point.
     fn check_has_size(&mut self, entity: &EntityEntry, parts: &Parts) {
         let Some(collider) = &parts.collider else {

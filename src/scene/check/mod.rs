@@ -44,6 +44,9 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
         .iter()
         .map(|entity| {
             checker.enter(entity);
+            if let Some(parent) = &entity.get_ref().parent {
+                checker.check_is_placed(parent);
+            }
             checker.check_entity(entity.get_ref())
         })
         .collect();
