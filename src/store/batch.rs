@@ -11,6 +11,14 @@ pub(crate) struct TableBatch {
     pub(crate) rows: Vec<(u32, u32)>,
 }
 
+/// Where the wanted rows start, if they are all rows of a table from there to its end, as when a whole table goes. They
+/// can then be cut off at once, where each other row needs the last one to take its place.
+pub(crate) fn tail_start(rows: &[(u32, u32)], rows_in_table: usize) -> Option<usize> {
+    let (first, last) = (rows.first()?.0 as usize, rows.last()?.0 as usize);
+    // Rows descend, each once: as many as lie between the ends means that none is missing.
+    (first + 1 == rows_in_table && last + rows.len() == rows_in_table).then_some(last)
+}
+
 /// Collects entities and hands them out table by table.
 #[derive(Default)]
 pub(crate) struct Batches {
@@ -94,6 +102,8 @@ mod tests {
             let sorted = sorted.first().map_or(&[][..], |batch| &batch.rows);
             prop_assert_eq!(&scanned[..], sorted);
             prop_assert!(scanned.windows(2).all(|pair| pair[0].0 > pair[1].0));
+            let is_tail = |start: usize| scanned.iter().map(|&(row, _)| row as usize).eq((start..60).rev());
+            prop_assert_eq!(tail_start(&scanned, 60), (0..60).find(|&start| is_tail(start)));
             for &(row, number) in &arrived {
                 let taker = scanned.iter().find(|&&(found, _)| found == row).map(|&(_, taker)| taker);
                 prop_assert!(taker >= Some(number));

@@ -1,5 +1,6 @@
 //! Columns: all values of one component type, a `Vec` per table.
 
+use super::batch::tail_start;
 use super::entity::TableId;
 use atomic_refcell::AtomicRefCell;
 use std::any::Any;
@@ -167,10 +168,18 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
         let columns = self.0.get_mut();
         let mut buried = std::mem::take(&mut columns.buried);
         let column = columns.column_mut(table);
-        for &(row, _) in rows {
-            let value = column.swap_remove(row as usize);
-            if std::mem::needs_drop::<T>() {
-                buried.push(value);
+        match tail_start(rows, column.len()) {
+            Some(start) if std::mem::needs_drop::<T>() => {
+                buried.extend(column.drain(start..).rev())
+            }
+            Some(start) => column.truncate(start),
+            None => {
+                for &(row, _) in rows {
+                    let value = column.swap_remove(row as usize);
+                    if std::mem::needs_drop::<T>() {
+                        buried.push(value);
+                    }
+                }
             }
         }
         columns.buried = buried;
@@ -194,10 +203,13 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
         // Taken out of its place for the while, so that both columns are at hand at once.
         let mut source = std::mem::take(columns.column_mut(from));
         let target = columns.column_mut(to);
-        target.extend(
-            rows.iter()
-                .map(|&(row, _)| source.swap_remove(row as usize)),
-        );
+        match tail_start(rows, source.len()) {
+            Some(start) => target.extend(source.drain(start..).rev()),
+            None => target.extend(
+                rows.iter()
+                    .map(|&(row, _)| source.swap_remove(row as usize)),
+            ),
+        }
         *columns.column_mut(from) = source;
     }
 }

@@ -230,15 +230,23 @@ impl ComponentTypes {
         self.get_mut(id).keep_ticks(tick);
     }
 
-    pub(crate) fn reserve<T: Component>(
+    /// [`ComponentTypes::push`] for many values; the column is looked up once.
+    pub(crate) fn push_many<T: Component>(
         &mut self,
         id: ComponentId,
         table: TableId,
-        additional: usize,
+        values: impl ExactSizeIterator<Item = T>,
+        tick: u64,
     ) {
-        self.columns_mut::<T>(id)
-            .column_mut(table)
-            .reserve(additional);
+        let count = values.len();
+        let known = &mut self.types[id.index()];
+        let columns = known.columns.downcast_mut::<T>().0.get_mut();
+        columns.column_mut(table).extend(values);
+        if known.ticks.is_some() {
+            for _ in 0..count {
+                known.push_ticks(table, RowTicks::attached(tick));
+            }
+        }
     }
 
     /// Moves a row's value to where it waits to be dropped; see [`AnyColumns::bury_row`].

@@ -125,51 +125,74 @@ fn shuffled<T: Copy>(ids: &[T]) -> Vec<T> {
 const STRUCTURE_ROWS: usize = 100_000;
 
 pub(super) fn change(table: &mut Table) {
+    despawn(
+        table,
+        "despawn all of 100k at random, batch",
+        STRUCTURE_ROWS,
+    );
+    despawn(
+        table,
+        "despawn half of 100k at random, batch",
+        STRUCTURE_ROWS / 2,
+    );
+    attach(
+        table,
+        "attach to all of 100k at random, batch",
+        STRUCTURE_ROWS,
+    );
+    attach(
+        table,
+        "attach to half of 100k at random, batch",
+        STRUCTURE_ROWS / 2,
+    );
+    tag_toggle(table);
+}
+
+fn despawn(table: &mut Table, name: &str, count: usize) {
     table.row_with(
-        "despawn 100k at random, batch",
+        name,
         0.6,
         || {
             let (world, ids) = filled(STRUCTURE_ROWS);
-            let ids = shuffled(&ids);
-            (world, ids)
+            (world, shuffled(&ids))
         },
         |(mut world, ids)| {
-            world.despawn_many(ids);
+            world.despawn_many(ids.into_iter().take(count));
             world
         },
         || {
             let (all, ids) = ByHand::filled(STRUCTURE_ROWS);
-            let ids = shuffled(&ids);
-            (all, ids)
+            (all, shuffled(&ids))
         },
         |(mut all, ids)| {
-            for id in ids {
+            for id in ids.into_iter().take(count) {
                 black_box(all.take(id));
             }
             all
         },
     );
+}
+
+fn attach(table: &mut Table, name: &str, count: usize) {
     table.row_with(
-        "attach a component to 100k, batch",
+        name,
         0.6,
         || {
             let (world, ids) = filled(STRUCTURE_ROWS);
-            let ids = shuffled(&ids);
-            (world, ids)
+            (world, shuffled(&ids))
         },
         |(mut world, ids)| {
-            world.attach_many(ids.into_iter().map(|id| (id, 1_u32)));
+            world.attach_many(ids.into_iter().take(count).map(|id| (id, 1_u32)));
             world
         },
         by_hand_with_second_table,
         |(mut from, mut to, ids)| {
-            for id in ids {
+            for id in ids.into_iter().take(count) {
                 move_by_hand(&mut from, &mut to, id);
             }
             (from, to)
         },
     );
-    tag_toggle(table);
 }
 
 /// Entities of a second table keep their slot, so only rows and columns move.

@@ -3,7 +3,7 @@
 use super::World;
 use super::spawn::row_number;
 use crate::error::{Error, Kind};
-use crate::store::batch::Batches;
+use crate::store::batch::{Batches, tail_start};
 use crate::store::component::{Component, ComponentId, short_name};
 use crate::store::entity::{Entity, Location, TableId};
 use crate::store::table::push_companions;
@@ -112,12 +112,11 @@ impl World {
             let from = batch.table;
             let to = self.tables.with(&mut self.types, from, id);
             self.move_rows(from, &batch.rows, to);
-            self.types.reserve::<T>(id, to, batch.rows.len());
-            for &(_, number) in &batch.rows {
+            let taken = batch.rows.iter().map(|&(_, number)| {
                 let value = values[number as usize].take();
-                let value = value.expect("a batch names each value at most once");
-                self.types.push(id, to, value, tick);
-            }
+                value.expect("a batch names each value at most once")
+            });
+            self.types.push_many(id, to, taken, tick);
             self.push_new_companions(from, id, to, tick);
         }
         count
@@ -276,6 +275,15 @@ impl World {
         let mut source = std::mem::take(&mut self.tables.get_mut(from).entities);
         let target = &mut self.tables.get_mut(to).entities;
         target.reserve(rows.len());
+        if let Some(start) = tail_start(rows, source.len()) {
+            for entity in source.drain(start..).rev() {
+                let row = row_number(target.len());
+                self.entities.relocate(entity, Location { table: to, row });
+                target.push(entity);
+            }
+            self.tables.get_mut(from).entities = source;
+            return;
+        }
         for &(row, _) in rows {
             let entity = source.swap_remove(row as usize);
             if let Some(&moved) = source.get(row as usize) {

@@ -2,7 +2,7 @@
 
 use super::World;
 use crate::error::Error;
-use crate::store::batch::{Batches, TableBatch};
+use crate::store::batch::{Batches, TableBatch, tail_start};
 use crate::store::bundle::{Bundle, Components};
 use crate::store::component::FarewellHook;
 use crate::store::entity::{Entities, Entity, Location, TableId};
@@ -192,11 +192,17 @@ impl World {
             ..
         } = self;
         let table_rows = tables.get_mut(table);
-        for &(row, _) in &batch.rows {
-            let gone = table_rows.entities.swap_remove(row as usize);
-            entities.end(gone);
-            if let Some(&moved) = table_rows.entities.get(row as usize) {
-                entities.relocate(moved, Location { table, row });
+        if let Some(start) = tail_start(&batch.rows, table_rows.entities.len()) {
+            for gone in table_rows.entities.drain(start..).rev() {
+                entities.end(gone);
+            }
+        } else {
+            for &(row, _) in &batch.rows {
+                let gone = table_rows.entities.swap_remove(row as usize);
+                entities.end(gone);
+                if let Some(&moved) = table_rows.entities.get(row as usize) {
+                    entities.relocate(moved, Location { table, row });
+                }
             }
         }
         for &id in table_rows.components() {
