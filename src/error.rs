@@ -89,7 +89,7 @@ pub(crate) enum Kind {
     )]
     ClaimClash {
         system: String,
-        resource: &'static str,
+        resource: String,
         first: String,
         second: String,
     },
@@ -99,6 +99,43 @@ pub(crate) enum Kind {
     UnknownTemplate { name: String, known: String },
     #[error("there is no system named `{system}`; the names are {known}")]
     UnknownSystem { system: String, known: String },
+    #[error(
+        "system `{system}` of phase {phase} is to run {word} `{target}`, which is a name or label of phase {other}; phases have \
+         an order of their own, so take the statement out, or move one of the two"
+    )]
+    OrderAcrossPhases {
+        system: String,
+        phase: &'static str,
+        word: &'static str,
+        target: String,
+        other: &'static str,
+    },
+    #[error(
+        "system `{system}` is to run {word} `{target}`, but no other system has that name or label; those of its phase are {known}"
+    )]
+    UnknownOrder {
+        system: String,
+        word: &'static str,
+        target: String,
+        known: String,
+    },
+    #[error(
+        "the systems of phase {phase} are ordered in a circle: {cycle}; take out one of {statements}"
+    )]
+    OrderCycle {
+        system: String,
+        phase: &'static str,
+        cycle: String,
+        statements: String,
+    },
+    #[error("system `{system}` cannot be added: {reason}")]
+    BadRule { system: String, reason: String },
+    #[error("phase {phase} cannot be added: {reason}")]
+    BadPhase { phase: &'static str, reason: String },
+    #[error("kit `{kit}` cannot be added: {reason}")]
+    BadKit { kit: &'static str, reason: String },
+    #[error("{threads} threads cannot be had: {reason}")]
+    BadThreads { threads: usize, reason: String },
     #[error("system `{system}` cannot run: {source}")]
     ClaimFailed { system: String, source: Error },
     #[error(
@@ -129,10 +166,10 @@ impl Error {
         matches!(*self.0, Kind::StaleEntity { .. })
     }
 
-    /// Whether a link was refused because it would have made a cycle.
+    /// Whether links or stated orders go in a circle.
     #[must_use]
     pub fn is_cycle(&self) -> bool {
-        matches!(*self.0, Kind::LinkCycle { .. })
+        matches!(*self.0, Kind::LinkCycle { .. } | Kind::OrderCycle { .. })
     }
 
     /// Whether a system panicked.
@@ -158,6 +195,10 @@ impl Error {
     pub fn system(&self) -> Option<&str> {
         match &*self.0 {
             Kind::ClaimClash { system, .. }
+            | Kind::OrderAcrossPhases { system, .. }
+            | Kind::UnknownOrder { system, .. }
+            | Kind::OrderCycle { system, .. }
+            | Kind::BadRule { system, .. }
             | Kind::DuplicateSystem { system }
             | Kind::UnknownSystem { system, .. }
             | Kind::ClaimFailed { system, .. }

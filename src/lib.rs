@@ -51,7 +51,8 @@
 //!
 //! # Features
 //!
-//! - `parallel`: [`Rows`]`::par_each`, with `rayon`. Off by default.
+//! - `parallel`: systems on several threads, and [`Rows`]`::par_each`, with `rayon`. Off by default.
+//! - `chance`: [`schedule`]`::Chance`, random numbers that do not depend on threads, with `rand_chacha`. Off by default.
 //! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
 //! - `scene`: scene files, with `serde`, `toml` and `schemars`. Off by default.
 
@@ -71,12 +72,15 @@ pub use collide::{
 };
 pub use error::Error;
 pub use profile::Profiler;
-pub use runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
-pub use schedule::{Clock, Phase, Schedule, System};
+pub use runtime::{Advance, Kit, Lifetime, Need, Runtime, Spin, StandardKit, Velocity};
+#[cfg(feature = "chance")]
+pub use schedule::Chance;
+pub use schedule::{Clock, Phase, Plan, Schedule, System};
 pub use space::{MadeFrom, Shared, Template, Templates, Transform, WorldTransform};
 pub use store::{
     AnyOf, Claim, Component, Components, Conditions, Edits, Entity, Fresh, Global, GlobalMut,
-    Having, Held, Inbox, Items, Lacking, Lost, Name, Outbox, Rows, SharedItems, Touched, World,
+    Having, Held, Inbox, Items, Lacking, Lost, Name, Outbox, RowMatch, Rows, SharedItems, Touched,
+    World,
 };
 
 /// Compiles and runs the programs of the README.

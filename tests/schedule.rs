@@ -64,10 +64,15 @@ fn declared_access_tells_which_systems_clash() {
     let other = System::named("c")
         .takes::<(Rows<&u16>, Global<u8>)>()
         .runs(|_| ());
-    assert_eq!(writes.access().clash_with(reads.access()), Some("u8"));
-    assert_eq!(reads.access().clash_with(other.access()), None);
+    let shared: Vec<String> = writes
+        .access()
+        .shared_uses(reads.access())
+        .map(|shared| shared.resource().to_owned())
+        .collect();
+    assert_eq!(shared, ["u8"]);
+    assert_eq!(reads.access().shared_uses(other.access()).count(), 0);
     // A global of a type is not the component of that type.
-    assert_eq!(writes.access().clash_with(other.access()), None);
+    assert_eq!(writes.access().shared_uses(other.access()).count(), 0);
 }
 
 #[test]

@@ -5,6 +5,8 @@
 //! a noisy machine, a time hardly does.
 
 mod harness;
+#[cfg(feature = "parallel")]
+mod schedule;
 mod store;
 
 fn main() {
@@ -12,5 +14,7 @@ fn main() {
     let filter = std::env::args().skip(1).find(|arg| !arg.starts_with('-'));
     let mut table = harness::Table::new(filter);
     store::rows(&mut table);
+    #[cfg(feature = "parallel")]
+    schedule::rows(&mut table);
     table.finish();
 }

@@ -36,4 +36,6 @@ pub use profiler::{FrameProfile, Profiler};
 pub use span::{Category, Span, SpanGuard, span};
 pub use statistics::Statistic;
 
-pub(crate) use span::{SpanName, open};
+#[cfg(feature = "parallel")]
+pub(crate) use span::helper_spans;
+pub(crate) use span::{SpanName, ascend, descend, open};

@@ -1,8 +1,9 @@
 //! The profiler: the spans of the last frames.
 
-use super::span::{Category, Recorder, Span, SpanName, exchange};
+use super::span::{Category, HelperSpans, Recorder, Span, SpanName, exchange, locked};
 use super::statistics::{self, Statistic};
 use std::collections::VecDeque;
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 /// Frames that are kept unless [`Profiler::keep_frames`] says otherwise.
@@ -40,6 +41,7 @@ pub struct Profiler {
     /// What was on this thread before the frame began: the recorder of a runtime that runs this one from a system.
     suspended: Option<Recorder>,
     current: Option<(u64, Instant)>,
+    helpers: Arc<HelperSpans>,
 }
 
 impl Default for Profiler {
@@ -52,6 +54,7 @@ impl Default for Profiler {
             names: Vec::new(),
             suspended: None,
             current: None,
+            helpers: Arc::default(),
         }
     }
 }
@@ -156,7 +159,12 @@ impl Profiler {
             Vec::with_capacity(self.frames.back().map_or(64, |last| last.spans.len() + 8))
         };
         spans.clear();
-        self.suspended = exchange(Some(Recorder { spans, depth: 1 }));
+        self.suspended = exchange(Some(Recorder {
+            spans,
+            depth: 1,
+            thread: 0,
+            helpers: Arc::clone(&self.helpers),
+        }));
         self.current = Some((number, Instant::now()));
     }
 
@@ -167,12 +175,14 @@ impl Profiler {
         let nanoseconds = u64::try_from(start.elapsed().as_nanos()).unwrap_or(u64::MAX);
         let recorder = exchange(self.suspended.take());
         let mut spans = recorder.map(|recorder| recorder.spans).unwrap_or_default();
+        spans.append(&mut locked(&self.helpers.recorded));
         spans.push(Span {
             category: Category::Frame,
             name: SpanName::Text("frame"),
             start,
             nanoseconds,
             depth: 0,
+            thread: 0,
         });
         self.frames.push_back(FrameProfile { number, spans });
     }
@@ -197,7 +207,7 @@ impl Profiler {
 #[derive(Debug)]
 pub struct FrameProfile {
     number: u64,
-    /// In order of their ends; the frame itself comes last.
+    /// In order of their ends, thread by thread; the frame itself comes last.
     spans: Vec<Span>,
 }
 
@@ -214,7 +224,8 @@ impl FrameProfile {
         Duration::from_nanos(self.spans.last().map_or(0, |frame| frame.nanoseconds))
     }
 
-    /// All spans, in order of their ends; the last is the frame itself.
+    /// All spans, in order of their ends, those of helping threads after those of the frame's own; the last is the frame
+    /// itself.
     #[must_use]
     pub fn spans(&self) -> &[Span] {
         &self.spans

@@ -4,6 +4,7 @@
 //! takes it away at the end, so several runtimes in one process never mix, and no registry has to be locked.
 
 use std::cell::RefCell;
+use std::sync::{Arc, Mutex, PoisonError};
 use std::time::Instant;
 
 /// What a span stands for.
@@ -54,6 +55,7 @@ pub struct Span {
     pub(super) start: Instant,
     pub(super) nanoseconds: u64,
     pub(super) depth: u32,
+    pub(super) thread: u32,
 }
 
 impl Span {
@@ -74,13 +76,120 @@ impl Span {
     pub fn depth(&self) -> u32 {
         self.depth
     }
+
+    /// The thread it ran on: 0 is that of the frame itself, the helpers count from 1.
+    #[must_use]
+    pub fn thread(&self) -> u32 {
+        self.thread
+    }
 }
 
 /// What records on one thread.
 #[derive(Debug)]
+#[cfg_attr(not(feature = "parallel"), allow(dead_code, reason = "nobody helps"))]
 pub(super) struct Recorder {
     pub(super) spans: Vec<Span>,
     pub(super) depth: u32,
+    pub(super) thread: u32,
+    pub(super) helpers: Arc<HelperSpans>,
+}
+
+/// What the helpers of a frame have recorded.
+#[derive(Default, Debug)]
+#[cfg_attr(not(feature = "parallel"), allow(dead_code, reason = "nobody helps"))]
+pub(crate) struct HelperSpans {
+    pub(super) recorded: Mutex<Vec<Span>>,
+    /// Memory for the helpers' recorders.
+    spare: Mutex<Vec<Vec<Span>>>,
+}
+
+/// The spans of helpers of the frame that this thread records, if it records one.
+#[cfg(feature = "parallel")]
+pub(crate) fn helper_spans() -> Option<Arc<HelperSpans>> {
+    RECORDER.with_borrow(|recorder| {
+        recorder
+            .as_ref()
+            .map(|recorder| Arc::clone(&recorder.helpers))
+    })
+}
+
+#[cfg(feature = "parallel")]
+impl HelperSpans {
+    /// Records on this thread, below frame and phase, until the guard is dropped.
+    pub(crate) fn record(self: &Arc<Self>, thread: u32) -> Recording {
+        let spare = locked(&self.spare).pop();
+        let recorder = Recorder {
+            spans: spare.unwrap_or_default(),
+            depth: 2,
+            thread,
+            helpers: Arc::clone(self),
+        };
+        Recording {
+            before: exchange(Some(recorder)),
+        }
+    }
+}
+
+/// Ends the recording of a helper when it is dropped.
+#[cfg(feature = "parallel")]
+pub(crate) struct Recording {
+    before: Option<Recorder>,
+}
+
+#[cfg(feature = "parallel")]
+impl Drop for Recording {
+    fn drop(&mut self) {
+        if let Some(mut recorder) = exchange(self.before.take()) {
+            let helpers = &recorder.helpers;
+            locked(&helpers.recorded).append(&mut recorder.spans);
+            locked(&helpers.spare).push(std::mem::take(&mut recorder.spans));
+        }
+    }
+}
+
+/// A list is whole whenever its lock is free, so a panic elsewhere does not matter.
+pub(super) fn locked<T>(list: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
+    list.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// Goes one level down without reading the clock: for those who have read it already. [`ascend`] must follow.
+#[inline]
+pub(crate) fn descend() -> Option<u32> {
+    RECORDER.with_borrow_mut(|recorder| {
+        let recorder = recorder.as_mut()?;
+        recorder.depth += 1;
+        Some(recorder.depth - 1)
+    })
+}
+
+/// Comes up again to a level from [`descend`], and records what ran there.
+#[inline]
+pub(crate) fn ascend(
+    level: Option<u32>,
+    category: Category,
+    name: SpanName,
+    start: Instant,
+    end: Instant,
+) {
+    let Some(depth) = level else {
+        return;
+    };
+    let elapsed = end.saturating_duration_since(start);
+    RECORDER.with_borrow_mut(|recorder| {
+        // A guard that outlives its frame has nobody left to tell.
+        let Some(recorder) = recorder else {
+            return;
+        };
+        recorder.depth = depth;
+        recorder.spans.push(Span {
+            category,
+            name,
+            start,
+            nanoseconds: u64::try_from(elapsed.as_nanos()).unwrap_or(u64::MAX),
+            depth,
+            thread: recorder.thread,
+        });
+    });
 }
 
 thread_local! {
@@ -110,12 +219,7 @@ pub fn span(name: &'static str) -> SpanGuard {
 
 #[inline]
 pub(crate) fn open(category: Category, name: SpanName) -> SpanGuard {
-    let depth = RECORDER.with_borrow_mut(|recorder| {
-        let recorder = recorder.as_mut()?;
-        recorder.depth += 1;
-        Some(recorder.depth - 1)
-    });
-    SpanGuard(depth.map(|depth| Open {
+    SpanGuard(descend().map(|depth| Open {
         category,
         name,
         depth,
@@ -141,20 +245,12 @@ impl Drop for SpanGuard {
         let Some(open) = self.0.take() else {
             return;
         };
-        let elapsed = open.start.elapsed();
-        RECORDER.with_borrow_mut(|recorder| {
-            // A guard that outlives its frame has nobody left to tell.
-            let Some(recorder) = recorder else {
-                return;
-            };
-            recorder.depth = open.depth;
-            recorder.spans.push(Span {
-                category: open.category,
-                name: open.name,
-                start: open.start,
-                nanoseconds: u64::try_from(elapsed.as_nanos()).unwrap_or(u64::MAX),
-                depth: open.depth,
-            });
-        });
+        ascend(
+            Some(open.depth),
+            open.category,
+            open.name,
+            open.start,
+            Instant::now(),
+        );
     }
 }

@@ -1,13 +1,15 @@
 //! The runtime.
 
-use super::kit::Kit;
+use super::pacing::Pacing;
 use crate::collide;
 use crate::error::{Error, Kind};
 use crate::profile::Profiler;
-use crate::schedule::{Clock, FrameContext, Phase, Schedule, System, WhichSystems};
+use crate::schedule::{Clock, Crew, FrameContext, Leader, Phase, Schedule, System, WhichSystems};
 use crate::space;
 use crate::store::World;
+use std::any::TypeId;
 use std::fmt;
+use std::time::Duration;
 
 /// The frame loop: it owns the [`World`], the schedule, the [`Clock`] and the [`Profiler`].
 ///
@@ -29,10 +31,13 @@ use std::fmt;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 pub struct Runtime {
-    world: World,
-    schedule: Schedule,
+    pub(super) world: World,
+    pub(super) schedule: Schedule,
     profiler: Profiler,
-    is_set_up: bool,
+    pub(super) crew: Crew,
+    pub(super) pacing: Pacing,
+    /// The types of the kits that were added.
+    pub(super) kits: Vec<TypeId>,
 }
 
 impl Default for Runtime {
@@ -71,7 +76,9 @@ impl Runtime {
             world,
             schedule: Schedule::default(),
             profiler: Profiler::default(),
-            is_set_up: false,
+            crew: Crew::default(),
+            pacing: Pacing::default(),
+            kits: Vec::new(),
         }
     }
 
@@ -126,20 +133,119 @@ impl Runtime {
             .add(system, &mut self.world, &mut self.profiler)
     }
 
-    /// Adds everything of a kit.
+    /// Puts a phase of your own right after another one; it can hold systems from then on.
     ///
     /// # Errors
     ///
-    /// Whatever the kit returns.
-    pub fn add_kit(&mut self, kit: impl Kit) -> Result<(), Error> {
-        kit.add_to(self)
+    /// If there is a phase of the same name, or if the other phase is not there.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// const WEATHER: Phase = Phase::Own("Weather");
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_phase_after(WEATHER, Phase::Intake)?;
+    /// runtime.add_system(System::named("blow").phase(WEATHER).takes::<()>().runs(|()| ()))?;
+    /// let phases: Vec<Phase> = runtime.schedule().phases().collect();
+    /// assert_eq!(phases[1..4], [Phase::Intake, WEATHER, Phase::Simulate]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn add_phase_after(&mut self, phase: Phase, other: Phase) -> Result<(), Error> {
+        self.schedule.add_phase(phase, other, true)
     }
 
-    /// Switches a system on or off.
+    /// Puts a phase of your own right before another one; see [`Runtime::add_phase_after`].
     ///
     /// # Errors
     ///
-    /// If there is no system of this name; the message lists all names.
+    /// As [`Runtime::add_phase_after`], and if the other phase is [`Phase::Setup`].
+    pub fn add_phase_before(&mut self, phase: Phase, other: Phase) -> Result<(), Error> {
+        self.schedule.add_phase(phase, other, false)
+    }
+
+    /// Sets how many threads run systems and parallel loops over rows; 1 is the thread of the caller alone. Unless set,
+    /// those of the process-wide `rayon` pool do, as many as there are cores, if the feature `parallel` is on.
+    ///
+    /// The number of threads never changes what comes out. Threads are used where they pay: phases with less work than
+    /// [`Runtime::set_serial_below`] says run on one.
+    ///
+    /// # Errors
+    ///
+    /// If it is 0, if the system does not give so many, or if it is more than 1 without the feature `parallel`.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.set_threads(1)?;
+    /// assert_eq!(runtime.threads(), 1);
+    /// assert!(runtime.set_threads(0).is_err());
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_threads(&mut self, threads: usize) -> Result<(), Error> {
+        let refuse = |reason: String| Err(Error::from(Kind::BadThreads { threads, reason }));
+        if threads == 0 {
+            return refuse(String::from(
+                "somebody has to run the systems; ask for one or more",
+            ));
+        }
+        #[cfg(feature = "parallel")]
+        match Crew::with_threads(threads, self.crew.serial_below) {
+            Ok(crew) => {
+                self.crew = crew;
+                Ok(())
+            }
+            Err(error) => refuse(format!("{error}; ask for fewer")),
+        }
+        #[cfg(not(feature = "parallel"))]
+        match threads {
+            1 => Ok(()),
+            _ => refuse(String::from(
+                "this build has no threads; switch the feature `parallel` on",
+            )),
+        }
+    }
+
+    /// How many threads may run systems.
+    #[must_use]
+    pub fn threads(&self) -> usize {
+        self.crew.threads()
+    }
+
+    /// Sets below how much measured work a phase runs on one thread; 100 µs unless set, since waking a second one costs
+    /// about 40 µs. With zero every phase in which two systems may run at the same time does so, from its second run on.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.set_serial_below(std::time::Duration::from_millis(1));
+    /// runtime.run_frames(3)?;
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_serial_below(&mut self, work: Duration) {
+        self.crew.serial_below = work;
+    }
+
+    /// Sets the seed of all [`Chance`](crate::Chance); 0 unless set.
+    #[cfg(feature = "chance")]
+    pub fn set_seed(&mut self, seed: u64) {
+        self.world.set_global(crate::schedule::Seed(seed));
+    }
+
+    /// Switches the systems of a name or label on or off, from the next frame on. A system that is off costs nothing.
+    ///
+    /// When it returns it has missed nothing that it can still ask for: its [`Inbox`](crate::Inbox) holds the events of the
+    /// meantime (up to 65,536 of a type), and [`Touched`](crate::Touched) and [`Fresh`](crate::Fresh) see all changes
+    /// since its last run. Intervals of [`every`](crate::schedule::SystemBuilder::every) that have ended meanwhile are not
+    /// made good. A system switches others by [`Edits::set_enabled`](crate::Edits::set_enabled).
+    ///
+    /// # Errors
+    ///
+    /// If there is no system of this name or label; the message lists all names.
     ///
     /// # Example
     ///
@@ -161,8 +267,8 @@ impl Runtime {
     /// assert!(runtime.set_enabled("cuont", true).is_err());
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn set_enabled(&mut self, system: &str, enabled: bool) -> Result<(), Error> {
-        self.schedule.set_enabled(system, enabled)
+    pub fn set_enabled(&mut self, name_or_label: &str, enabled: bool) -> Result<(), Error> {
+        self.schedule.set_enabled(name_or_label, enabled)
     }
 
     /// Sets how much scene time a frame takes, in seconds; 1/60 unless set.
@@ -191,16 +297,19 @@ impl Runtime {
         Ok(())
     }
 
-    fn clock_mut(&mut self) -> &mut Clock {
+    pub(super) fn clock_mut(&mut self) -> &mut Clock {
         self.world.ensure_global::<Clock>()
     }
 
-    /// Runs so many frames; the first call runs the phase [`Phase::Setup`] before.
+    /// Runs so many frames. Before a frame the systems of [`Phase::Setup`] run that have not run yet.
     ///
     /// # Errors
     ///
-    /// If a system panics or asks for a global that is not there; the message names system, phase and frame. The frame
-    /// ends there, the edits of that phase are thrown away, and the runtime can go on with the next frame.
+    /// If the order of the systems cannot hold ([`Schedule::plan`]); then no frame runs. If a system panics or asks for a
+    /// global that is not there; the message names system, phase and frame. The frame ends there, everything that was
+    /// recorded as edits and not carried out yet is thrown away as a whole, and the runtime can go on with the next frame.
+    /// What systems wrote into components before stays, and so do the edits of earlier phases. On several threads, which
+    /// of the systems that were not ordered against the failed one have run by then is not determined.
     ///
     /// # Example
     ///
@@ -218,37 +327,59 @@ impl Runtime {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn run_frames(&mut self, frames: u64) -> Result<(), Error> {
-        (0..frames).try_for_each(|_| self.run_frame())
+        self.schedule.get_ready()?;
+        #[cfg_attr(not(feature = "parallel"), expect(unused_mut, reason = "all run here"))]
+        let mut frames = frames;
+        #[cfg(feature = "parallel")]
+        {
+            self.world.workers = self.crew.workers();
+            while frames > 0 && !self.schedule.is_worth_threads(&self.crew) {
+                self.run_frame(Leader::Alone)?;
+                frames -= 1;
+            }
+            if frames > 0 && !self.schedule.needs_caller_thread() {
+                let crew = self.crew.clone();
+                return crew
+                    .inside(|| (0..frames).try_for_each(|_| self.run_frame(Leader::InPool)));
+            }
+        }
+        #[cfg(feature = "parallel")]
+        let leader = Leader::Caller;
+        #[cfg(not(feature = "parallel"))]
+        let leader = Leader::Alone;
+        (0..frames).try_for_each(|_| self.run_frame(leader))
     }
 
-    fn run_frame(&mut self) -> Result<(), Error> {
-        self.set_up_once()?;
+    fn run_frame(&mut self, leader: Leader) -> Result<(), Error> {
+        self.schedule.get_ready()?;
+        self.set_up()?;
         let clock = self.clock_mut();
         clock.advance();
         let context = FrameContext {
-            frame: clock.frame(),
+            clock: *clock,
             which: WhichSystems::All,
         };
-        self.profiler.begin_frame(context.frame);
+        self.profiler.begin_frame(context.clock.frame());
         self.world.start_event_frame();
-        let outcome = Phase::ALL
-            .into_iter()
-            .filter(|&phase| phase != Phase::Setup)
-            .try_for_each(|phase| self.schedule.run_phase(phase, &mut self.world, context));
+        let (schedule, world) = (&mut self.schedule, &mut self.world);
+        let outcome = schedule.run_frame_phases(world, context, &self.crew, leader);
         self.profiler.end_frame();
         outcome
     }
 
-    fn set_up_once(&mut self) -> Result<(), Error> {
-        if std::mem::replace(&mut self.is_set_up, true) {
+    /// Runs the systems of Setup that have not run yet.
+    fn set_up(&mut self) -> Result<(), Error> {
+        if !self.schedule.wants_set_up() {
             return Ok(());
         }
         let context = FrameContext {
-            frame: 0,
-            which: WhichSystems::All,
+            clock: *self.clock_mut(),
+            which: WhichSystems::Untried,
         };
         self.schedule
-            .run_phase(Phase::Setup, &mut self.world, context)
+            .run_phase(Phase::Setup, &mut self.world, context, &self.crew)?;
+        // It may have switched others.
+        self.schedule.get_ready()
     }
 
     /// Brings world placements, world boxes and contacts up to date with what was changed between frames. No time passes
@@ -274,13 +405,17 @@ impl Runtime {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn settle(&mut self) -> Result<(), Error> {
+        self.schedule.get_ready()?;
         let context = FrameContext {
-            frame: self.clock_mut().frame(),
+            clock: *self.clock_mut(),
             which: WhichSystems::BuiltIn,
         };
         [Phase::Place, Phase::Touch]
             .into_iter()
-            .try_for_each(|phase| self.schedule.run_phase(phase, &mut self.world, context))
+            .try_for_each(|phase| {
+                self.schedule
+                    .run_phase(phase, &mut self.world, context, &self.crew)
+            })
     }
 }
 

@@ -1,14 +1,16 @@
 //! Kits: reusable set-ups.
 
 use super::frame_loop::Runtime;
-use crate::error::Error;
+use crate::error::{Error, Kind};
+use std::any::{TypeId, type_name};
 
-/// A reusable set-up: systems, globals and component types that belong together.
+/// A reusable set-up: component types, systems, globals and phases that belong together.
 ///
 /// # Example
 ///
 /// ```
 /// use gerust::prelude::*;
+/// use gerust::Need;
 ///
 /// struct Tide(f32);
 /// struct TideKit { metres_per_frame: f32 }
@@ -24,17 +26,104 @@ use crate::error::Error;
 ///     }
 /// }
 ///
+/// struct BargeKit;
+///
+/// impl Kit for BargeKit {
+///     fn needs(&self) -> Vec<Need> {
+///         vec![Need::of::<TideKit>()]
+///     }
+///
+///     fn add_to(self, _: &mut Runtime) -> Result<(), gerust::Error> {
+///         Ok(())
+///     }
+/// }
+///
 /// let mut runtime = Runtime::new();
+/// let error = runtime.add_kit(BargeKit).unwrap_err();
+/// assert_eq!(
+///     error.to_string(),
+///     "kit `BargeKit` cannot be added: it needs `TideKit`; add that one first"
+/// );
 /// runtime.add_kit(TideKit { metres_per_frame: 0.5 })?;
+/// runtime.add_kit(BargeKit)?;
+/// assert!(runtime.add_kit(TideKit { metres_per_frame: 0.1 }).is_err(), "it was added before");
 /// runtime.run_frames(4)?;
 /// assert_eq!(runtime.world().global::<Tide>()?.0, 2.0);
 /// # Ok::<(), gerust::Error>(())
 /// ```
-pub trait Kit {
+pub trait Kit: Sized + 'static {
     /// Adds everything to a runtime.
     ///
     /// # Errors
     ///
     /// Whatever the calls to the runtime return, most often that a system's name is taken.
     fn add_to(self, runtime: &mut Runtime) -> Result<(), Error>;
+
+    /// The kits that must have been added before; none unless overridden.
+    fn needs(&self) -> Vec<Need> {
+        Vec::new()
+    }
+
+    /// Whether the kit may be added to one runtime several times, as one that adds nothing twice, or other things each
+    /// time; not unless overridden.
+    fn may_repeat(&self) -> bool {
+        false
+    }
+}
+
+/// A kit that another one builds on; see [`Kit::needs`].
+#[derive(Clone, Copy, Debug)]
+pub struct Need {
+    id: TypeId,
+    name: fn() -> &'static str,
+}
+
+impl Need {
+    /// A kit by its type.
+    #[must_use]
+    pub fn of<K: Kit>() -> Self {
+        Self {
+            id: TypeId::of::<K>(),
+            name: short_name::<K>,
+        }
+    }
+}
+
+/// The name of a kit's type, without its path.
+fn short_name<K>() -> &'static str {
+    let full = type_name::<K>();
+    let base = full.split('<').next().unwrap_or(full);
+    base.rsplit("::").next().unwrap_or(base)
+}
+
+impl Runtime {
+    /// Adds everything of a kit.
+    ///
+    /// # Errors
+    ///
+    /// If a kit that it needs is missing, if it was added before and does not allow that, or whatever the kit returns;
+    /// what a kit has added before it failed stays.
+    pub fn add_kit<K: Kit>(&mut self, kit: K) -> Result<(), Error> {
+        let refuse = |reason: String| {
+            Error::from(Kind::BadKit {
+                kit: short_name::<K>(),
+                reason,
+            })
+        };
+        let mine = TypeId::of::<K>();
+        if self.kits.contains(&mine) && !kit.may_repeat() {
+            return Err(refuse(String::from("it was added already; add it once")));
+        }
+        if let Some(missing) = kit
+            .needs()
+            .iter()
+            .find(|need| !self.kits.contains(&need.id))
+        {
+            let name = (missing.name)();
+            return Err(refuse(format!("it needs `{name}`; add that one first")));
+        }
+        kit.add_to(self)?;
+        self.kits.push(mine);
+        Ok(())
+    }
 }

@@ -20,6 +20,8 @@
 pub struct Clock {
     frame: u64,
     step: f64,
+    /// The frame from which the step counts, and the scene time at its end.
+    since: (u64, f64),
 }
 
 impl Default for Clock {
@@ -27,6 +29,7 @@ impl Default for Clock {
         Self {
             frame: 0,
             step: 1.0 / 60.0,
+            since: (0, 0.0),
         }
     }
 }
@@ -44,17 +47,34 @@ impl Clock {
         self.step as f32
     }
 
-    /// The scene time at the end of this frame, in seconds: frame × step, so no rounding adds up.
+    /// The scene time at the end of this frame, in seconds. It is frames × step since the step was set last, so no
+    /// rounding adds up.
     #[must_use]
     pub fn seconds(&self) -> f64 {
-        self.frame as f64 * self.step
+        self.seconds_at(self.frame)
+    }
+
+    /// The scene time at the end of the frame before, in seconds; 0 in frame 0.
+    #[must_use]
+    pub fn seconds_before(&self) -> f64 {
+        self.seconds_at(self.frame.saturating_sub(1).max(self.since.0))
+    }
+
+    fn seconds_at(&self, frame: u64) -> f64 {
+        let (first, seconds) = self.since;
+        seconds + (frame - first) as f64 * self.step
     }
 
     pub(crate) fn advance(&mut self) {
         self.frame += 1;
     }
 
+    pub(crate) fn step(&self) -> f64 {
+        self.step
+    }
+
     pub(crate) fn set_step(&mut self, seconds: f64) {
+        self.since = (self.frame, self.seconds());
         self.step = seconds;
     }
 }

@@ -1,17 +1,35 @@
 //! Systems, phases and the order in which they run.
 //!
-//! A [`System`] is a name, a declared access and a closure that receives exactly what was declared. Systems of one
-//! phase run in registration order; phases run in the order of [`Phase::ALL`].
+//! A [`System`] is a name, a declared access and a closure that receives exactly what was declared. Phases run one after
+//! the other; within a phase a [`Plan`] says who runs before whom and why. What is not ordered may run at the same time,
+//! and the result is the same on any number of threads.
 
+#[cfg(feature = "chance")]
+mod chance;
 mod clock;
 mod executor;
+mod findings;
+#[cfg_attr(
+    not(feature = "parallel"),
+    allow(dead_code, reason = "one thread needs the sequence only")
+)]
+mod lineup;
 mod phase;
+mod plan;
 mod registered;
+mod rules;
 mod system;
+mod tally;
 
+#[cfg(feature = "chance")]
+pub use chance::{Chance, RandomStream};
 pub use clock::Clock;
+pub use findings::{EmptyRows, Findings, IdleSystem, PhaseCost, WhyIdle};
 pub use phase::Phase;
+pub use plan::{Edge, Order, PhasePlan, Plan, Reason};
 pub use registered::{Schedule, SystemInfo};
 pub use system::{System, SystemBuilder, SystemClaiming};
 
-pub(crate) use executor::{FrameContext, WhichSystems};
+#[cfg(feature = "chance")]
+pub(crate) use chance::Seed;
+pub(crate) use executor::{Crew, FrameContext, Leader, WhichSystems};

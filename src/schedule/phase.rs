@@ -4,21 +4,22 @@ use std::fmt;
 
 /// A part of a frame, named after what belongs there.
 ///
-/// Phases run one after the other, in the order of [`Phase::ALL`]; what systems record as [`Edits`](crate::Edits) is
-/// carried out at the end of each.
+/// Phases run one after the other: the standard ones in the order of [`Phase::STANDARD`], your own where
+/// [`Runtime::add_phase_after`](crate::Runtime::add_phase_after) has put them. What systems record as
+/// [`Edits`](crate::Edits) is carried out at the end of each.
 ///
 /// # Example
 ///
 /// ```
 /// use gerust::Phase;
 ///
-/// assert!(Phase::Move < Phase::Touch);
 /// assert_eq!(Phase::Simulate.to_string(), "Simulate");
+/// assert_eq!(Phase::Own("Weather").to_string(), "Weather");
 /// ```
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 #[non_exhaustive]
 pub enum Phase {
-    /// Once, before the first frame.
+    /// Each system once, before the first frame that finds it switched on.
     Setup,
     /// Take in what comes from outside: controls, messages, time.
     Intake,
@@ -34,11 +35,13 @@ pub enum Phase {
     React,
     /// Tidy up, count, and hand results on.
     Close,
+    /// A phase of your own, by its name; see [`Runtime::add_phase_after`](crate::Runtime::add_phase_after).
+    Own(&'static str),
 }
 
 impl Phase {
-    /// All phases, in the order in which they run.
-    pub const ALL: [Self; 8] = [
+    /// The phases that every runtime has, in the order in which they run.
+    pub const STANDARD: [Self; 8] = [
         Self::Setup,
         Self::Intake,
         Self::Simulate,
@@ -61,6 +64,7 @@ impl Phase {
             Self::Touch => "Touch",
             Self::React => "React",
             Self::Close => "Close",
+            Self::Own(name) => name,
         }
     }
 }

@@ -1,12 +1,19 @@
 //! The schedule: which systems there are, phase by phase.
 
+#[cfg(feature = "parallel")]
+use super::executor::Ring;
+use super::lineup::{Lineup, Member};
 use super::phase::Phase;
-use super::system::System;
+use super::plan::{Candidate, PhasePlan, Plan};
+use super::rules::{Condition, OrderWish};
+use super::system::{Body, System};
+use super::tally::{PhaseTally, Tally};
 use crate::error::{Error, Kind};
-use crate::profile::Profiler;
+use crate::profile::{Profiler, SpanName};
 use crate::store::{Access, ReservedIds, World};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
-/// All systems of a runtime, in the order in which they run.
+/// All systems of a runtime, phase by phase.
 ///
 /// # Example
 ///
@@ -16,8 +23,8 @@ use crate::store::{Access, ReservedIds, World};
 /// let mut runtime = Runtime::bare();
 /// runtime.add_system(System::named("react").phase(Phase::React).takes::<()>().runs(|()| ()))?;
 /// runtime.add_system(System::named("steer").takes::<()>().runs(|()| ()))?;
-/// let order: Vec<_> = runtime.schedule().systems().map(|system| system.name()).collect();
-/// assert_eq!(order, ["steer", "react"]);
+/// let names: Vec<_> = runtime.schedule().systems().map(|system| system.name()).collect();
+/// assert_eq!(names, ["steer", "react"]);
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Debug)]
@@ -30,32 +37,110 @@ pub struct Schedule {
 pub(super) struct PhaseSystems {
     pub(super) phase: Phase,
     /// In registration order.
-    pub(super) systems: Vec<System>,
+    pub(super) systems: Vec<Registered>,
+    /// `None` if systems were added since the last frame.
+    pub(super) plan: Option<PhasePlan>,
+    /// `None` if systems were added or switched since the last frame.
+    pub(super) lineup: Option<Lineup>,
+    #[cfg(feature = "parallel")]
+    pub(super) ring: Ring,
+    pub(super) tally: PhaseTally,
+}
+
+/// A system in a schedule. What it is lies open; what a run changes is behind a lock that is never waited for, because a
+/// lineup hands each system to one thread.
+#[derive(Debug)]
+pub(super) struct Registered {
+    pub(super) facts: Facts,
+    pub(super) job: Mutex<Job>,
+}
+
+#[derive(Debug)]
+pub(super) struct Facts {
+    pub(super) name: String,
+    pub(super) phase: Phase,
+    /// What the closure takes.
+    pub(super) access: Access,
+    /// With what the conditions take.
+    pub(super) joint_access: Access,
+    pub(super) labels: Vec<String>,
+    pub(super) orders: Vec<OrderWish>,
+    pub(super) every: Option<f64>,
+    pub(super) on_caller_thread: bool,
+    pub(super) lanes: u32,
+    pub(super) is_on: bool,
+    pub(super) built_in: bool,
+    pub(super) span_name: SpanName,
+}
+
+pub(super) struct Job {
+    pub(super) body: Box<dyn Body>,
+    pub(super) conditions: Vec<Box<dyn Condition>>,
+    pub(super) tally: Tally,
+}
+
+impl std::fmt::Debug for Job {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Job")
+            .field("tally", &self.tally)
+            .finish_non_exhaustive()
+    }
+}
+
+impl Registered {
+    /// Between runs nobody else holds the job, and during one only the thread that the place was handed to; a run that
+    /// panicked was caught, so the job is whole.
+    pub(super) fn job(&self) -> MutexGuard<'_, Job> {
+        self.job.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    pub(super) fn job_mut(&mut self) -> &mut Job {
+        self.job.get_mut().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    pub(super) fn answers_to(&self, name_or_label: &str) -> bool {
+        self.facts.name == name_or_label
+            || self.facts.labels.iter().any(|label| label == name_or_label)
+    }
 }
 
 impl PhaseSystems {
-    pub(super) fn lanes(&self) -> u32 {
-        self.systems.iter().map(System::lanes).sum()
+    fn new(phase: Phase) -> Self {
+        Self {
+            phase,
+            systems: Vec::new(),
+            plan: None,
+            lineup: None,
+            #[cfg(feature = "parallel")]
+            ring: Ring::default(),
+            tally: PhaseTally::default(),
+        }
+    }
+
+    fn candidates(&self) -> Vec<Candidate<'_>> {
+        let facts = self.systems.iter().map(|system| &system.facts);
+        facts
+            .map(|facts| Candidate {
+                name: &facts.name,
+                labels: &facts.labels,
+                orders: &facts.orders,
+                access: &facts.joint_access,
+            })
+            .collect()
     }
 }
 
 impl Default for Schedule {
     fn default() -> Self {
         Self {
-            phases: Phase::ALL
-                .iter()
-                .map(|&phase| PhaseSystems {
-                    phase,
-                    systems: Vec::new(),
-                })
-                .collect(),
+            phases: Phase::STANDARD.map(PhaseSystems::new).into(),
             reserved: ReservedIds::default(),
         }
     }
 }
 
 impl Schedule {
-    /// All systems, in the order in which they run.
+    /// All systems, phase by phase, each phase in registration order.
     pub fn systems(&self) -> impl Iterator<Item = SystemInfo<'_>> {
         self.phases
             .iter()
@@ -63,91 +148,314 @@ impl Schedule {
             .map(SystemInfo)
     }
 
+    /// One system by its name.
+    #[must_use]
+    pub fn system(&self, name: &str) -> Option<SystemInfo<'_>> {
+        self.systems().find(|system| system.name() == name)
+    }
+
+    /// All phases, in the order in which they run.
+    pub fn phases(&self) -> impl Iterator<Item = Phase> {
+        self.phases.iter().map(|known| known.phase)
+    }
+
+    /// Plans the order of all systems: those that are switched off as well.
+    ///
+    /// # Errors
+    ///
+    /// If a stated order names what is not there or lies in another phase, or if the stated orders go in a circle; the
+    /// message shows the whole circle.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::bare();
+    /// runtime.add_system(System::named("a").after("b").takes::<()>().runs(|()| ()))?;
+    /// runtime.add_system(System::named("b").after("a").takes::<()>().runs(|()| ()))?;
+    /// let error = runtime.schedule().plan().unwrap_err();
+    /// assert!(error.to_string().contains("a → b → a"), "{error}");
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn plan(&self) -> Result<Plan, Error> {
+        let all: Vec<_> = self
+            .phases
+            .iter()
+            .map(|phase| (phase.phase, phase.candidates()))
+            .collect();
+        Plan::new(&all)
+    }
+
+    /// Makes plans and lineups that are missing.
+    ///
+    /// # Errors
+    ///
+    /// As [`Schedule::plan`].
+    pub(crate) fn get_ready(&mut self) -> Result<(), Error> {
+        if self.phases.iter().any(|phase| phase.plan.is_none()) {
+            let plan = self.plan()?;
+            for phase in &mut self.phases {
+                phase.plan = plan.phase(phase.phase).cloned();
+                phase
+                    .plan
+                    .get_or_insert_with(|| PhasePlan::empty(phase.phase));
+            }
+        }
+        self.line_up();
+        Ok(())
+    }
+
+    /// Makes lineups that are missing; plans must be there.
+    pub(super) fn line_up(&mut self) {
+        for phase in &mut self.phases {
+            if phase.lineup.is_some() {
+                continue;
+            }
+            let members: Vec<Member> = phase
+                .systems
+                .iter()
+                .map(|system| Member {
+                    is_on: system.facts.is_on,
+                    records_edits: system.facts.lanes > 0,
+                    on_caller_thread: system.facts.on_caller_thread,
+                })
+                .collect();
+            phase.lineup = phase.plan.as_ref().map(|plan| Lineup::new(plan, &members));
+        }
+    }
+
+    /// Puts a phase next to another.
+    pub(crate) fn add_phase(
+        &mut self,
+        phase: Phase,
+        anchor: Phase,
+        is_after: bool,
+    ) -> Result<(), Error> {
+        let refuse = |reason: String| {
+            Error::from(Kind::BadPhase {
+                phase: phase.name(),
+                reason,
+            })
+        };
+        if self
+            .phases
+            .iter()
+            .any(|known| known.phase.name() == phase.name())
+        {
+            return Err(refuse(String::from(
+                "there is one of that name already; choose another name",
+            )));
+        }
+        if anchor == Phase::Setup && !is_after {
+            return Err(refuse(String::from(
+                "nothing runs before Setup; put it after Setup or later",
+            )));
+        }
+        let Some(at) = self.phases.iter().position(|known| known.phase == anchor) else {
+            let known: Vec<&str> = self.phases().map(Phase::name).collect();
+            return Err(refuse(format!(
+                "there is no phase {anchor} to put it next to; the phases are {}",
+                known.join(", ")
+            )));
+        };
+        let at = at + usize::from(is_after);
+        self.phases.insert(at, PhaseSystems::new(phase));
+        Ok(())
+    }
+
     pub(crate) fn add(
         &mut self,
-        mut system: System,
+        system: System,
         world: &mut World,
         profiler: &mut Profiler,
     ) -> Result<(), Error> {
-        if self.find(system.name()).is_some() {
-            return Err(Error::from(Kind::DuplicateSystem {
-                system: system.name().to_owned(),
-            }));
+        self.check(&system)?;
+        let System {
+            name,
+            phase,
+            access,
+            rules,
+            lanes,
+            built_in,
+            mut body,
+        } = system;
+        let mut conditions = rules.conditions;
+        let mut joint_access = access.clone();
+        for condition in &mut conditions {
+            joint_access.join(condition.access());
+            condition.prepare(world, &name);
         }
-        if let Some(clash) = system.access().own_clash() {
+        body.prepare(world, &access, &name);
+        let registered = Registered {
+            facts: Facts {
+                phase,
+                access,
+                joint_access,
+                labels: rules.labels,
+                orders: rules.orders,
+                every: rules.every,
+                on_caller_thread: rules.on_caller_thread,
+                lanes,
+                is_on: true,
+                built_in,
+                span_name: profiler.list_name(&name),
+                name,
+            },
+            job: Mutex::new(Job {
+                body,
+                conditions,
+                tally: Tally::default(),
+            }),
+        };
+        let mut phases = self.phases.iter_mut();
+        let systems = phases
+            .find(|known| known.phase == phase)
+            .expect("the phase was looked for");
+        systems.systems.push(registered);
+        systems.plan = None;
+        systems.lineup = None;
+        Ok(())
+    }
+
+    /// What can be told of a system before the others are known.
+    fn check(&self, system: &System) -> Result<(), Error> {
+        let name = system.name.clone();
+        if self.system(&name).is_some() {
+            return Err(Error::from(Kind::DuplicateSystem { system: name }));
+        }
+        if let Some(clash) = system.access.own_clash() {
             let [first, second] = clash.claims.clone();
             return Err(Error::from(Kind::ClaimClash {
-                system: system.name().to_owned(),
-                resource: clash.resource,
+                system: name,
+                resource: clash.resource.clone(),
                 first,
                 second,
             }));
         }
-        system.body.prepare(world, &system.access);
-        system.span_name = profiler.list_name(system.name());
-        self.phases
-            .iter_mut()
-            .find(|known| known.phase == system.phase())
-            .expect("every phase has its list")
-            .systems
-            .push(system);
+        let refuse = |reason: String| {
+            Err(Error::from(Kind::BadRule {
+                system: system.name.clone(),
+                reason,
+            }))
+        };
+        if !self.phases.iter().any(|known| known.phase == system.phase) {
+            let phase = system.phase;
+            return refuse(format!(
+                "there is no phase {phase}; add it first, with `add_phase_after`"
+            ));
+        }
+        match system.rules.every {
+            Some(every) if !every.is_finite() || every <= 0.0 => {
+                return refuse(format!(
+                    "`every` must be above 0 seconds and finite, but it is {every}"
+                ));
+            }
+            Some(_) if system.phase == Phase::Setup => {
+                return refuse(String::from(
+                    "systems of Setup run once, so `every` has no meaning; choose another phase",
+                ));
+            }
+            _ => {}
+        }
+        let mut conditions = system.rules.conditions.iter();
+        if conditions.any(|condition| condition.access().writes() || condition.reserves_ids()) {
+            return refuse(String::from(
+                "a condition of `only_if` may only read; write in the system itself",
+            ));
+        }
         Ok(())
     }
 
-    fn find(&self, name: &str) -> Option<SystemInfo<'_>> {
-        self.systems().find(|system| system.name() == name)
+    /// Switches systems on or off by their name or label.
+    pub(crate) fn set_enabled(&mut self, name_or_label: &str, enabled: bool) -> Result<(), Error> {
+        let mut found = false;
+        for phase in &mut self.phases {
+            let mut changed = false;
+            for system in phase
+                .systems
+                .iter_mut()
+                .filter(|system| system.answers_to(name_or_label))
+            {
+                found = true;
+                changed |= system.facts.is_on != enabled;
+                system.facts.is_on = enabled;
+            }
+            if changed {
+                phase.lineup = None;
+            }
+        }
+        match found {
+            true => Ok(()),
+            false => Err(self.unknown(name_or_label)),
+        }
     }
 
-    /// Switches a system on or off by its name.
-    pub(crate) fn set_enabled(&mut self, name: &str, enabled: bool) -> Result<(), Error> {
-        let found = self
-            .phases
-            .iter_mut()
-            .flat_map(|phase| &mut phase.systems)
-            .find(|system| system.name() == name);
-        match found {
-            Some(system) => {
-                system.enabled = enabled;
-                Ok(())
-            }
-            None => Err(Error::from(Kind::UnknownSystem {
-                system: name.to_owned(),
-                known: self
-                    .systems()
-                    .map(|system| format!("`{}`", system.name()))
-                    .collect::<Vec<_>>()
-                    .join(", "),
-            })),
-        }
+    /// The error for a name that no system has.
+    pub(crate) fn unknown(&self, name: &str) -> Error {
+        let names = self.systems().map(|system| format!("`{}`", system.name()));
+        Error::from(Kind::UnknownSystem {
+            system: name.to_owned(),
+            known: names.collect::<Vec<_>>().join(", "),
+        })
     }
 }
 
 /// What a schedule tells of one system.
 #[derive(Clone, Copy, Debug)]
-pub struct SystemInfo<'s>(&'s System);
+pub struct SystemInfo<'s>(pub(super) &'s Registered);
 
 impl<'s> SystemInfo<'s> {
     /// The name.
     #[must_use]
     pub fn name(self) -> &'s str {
-        self.0.name()
+        &self.0.facts.name
     }
 
     /// The phase.
     #[must_use]
     pub fn phase(self) -> Phase {
-        self.0.phase()
+        self.0.facts.phase
     }
 
-    /// What it reads and writes.
+    /// What its closure reads and writes.
     #[must_use]
     pub fn access(self) -> &'s Access {
-        self.0.access()
+        &self.0.facts.access
     }
 
     /// Whether it is switched on.
     #[must_use]
     pub fn is_enabled(self) -> bool {
-        self.0.enabled
+        self.0.facts.is_on
+    }
+
+    /// The labels, in the order in which they were given.
+    pub fn labels(self) -> impl Iterator<Item = &'s str> {
+        self.0.facts.labels.iter().map(String::as_str)
+    }
+
+    /// Whether it has a label.
+    #[must_use]
+    pub fn has_label(self, label: &str) -> bool {
+        self.labels().any(|known| known == label)
+    }
+
+    /// The seconds of scene time between its runs, if it does not run in every frame.
+    #[must_use]
+    pub fn every(self) -> Option<f64> {
+        self.0.facts.every
+    }
+
+    /// How often it has run so far.
+    #[must_use]
+    pub fn runs(self) -> u64 {
+        self.0.job().tally.runs
+    }
+
+    /// The mean time of its runs so far, conditions included; zero if it never ran.
+    #[must_use]
+    pub fn mean_time(self) -> std::time::Duration {
+        self.0.job().tally.mean()
     }
 }

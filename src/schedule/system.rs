@@ -1,9 +1,9 @@
-//! A system: a name, a declared access, and a closure.
+//! A system: a name, a declared access, rules, and a closure.
 
 use super::phase::Phase;
+use super::rules::{Check, OrderWish, OrderWord, Rules};
 use crate::error::Error;
-use crate::profile::SpanName;
-use crate::store::{Access, Claim, Preparation, ReservedIds, World};
+use crate::store::{Access, Claim, Component, Inbox, Preparation, ReservedIds, World};
 use std::fmt;
 use std::marker::PhantomData;
 
@@ -27,16 +27,16 @@ use std::marker::PhantomData;
 /// let system = System::named("burn").takes::<Rows<&mut Fuel>>().runs(burn);
 /// assert_eq!(system.name(), "burn");
 /// assert_eq!(system.phase(), Phase::Simulate);
-/// assert_eq!(system.access().reaches().next(), Some(("Fuel", true)));
+/// assert_eq!(system.access().reaches().next(), Some((String::from("Fuel"), true)));
 /// ```
 pub struct System {
-    name: String,
-    phase: Phase,
+    pub(super) name: String,
+    pub(super) phase: Phase,
+    /// What the closure takes; conditions have an access of their own.
     pub(super) access: Access,
-    lanes: u32,
-    pub(super) enabled: bool,
+    pub(super) rules: Rules,
+    pub(super) lanes: u32,
     pub(super) built_in: bool,
-    pub(super) span_name: SpanName,
     pub(super) body: Box<dyn Body>,
 }
 
@@ -46,6 +46,7 @@ impl System {
         SystemBuilder {
             name: name.to_owned(),
             phase: Phase::Simulate,
+            rules: Rules::default(),
         }
     }
 
@@ -61,7 +62,7 @@ impl System {
         self.phase
     }
 
-    /// What the system reads and writes.
+    /// What the closure reads and writes.
     #[must_use]
     pub fn access(&self) -> &Access {
         &self.access
@@ -73,11 +74,6 @@ impl System {
             built_in: true,
             ..self
         }
-    }
-
-    /// How many series of ids it reserves.
-    pub(super) fn lanes(&self) -> u32 {
-        self.lanes
     }
 }
 
@@ -92,17 +88,167 @@ impl fmt::Debug for System {
 }
 
 /// A system whose access is not declared yet; see [`System::named`].
-#[derive(Debug)]
 #[must_use = "a system does nothing until it is added to a runtime"]
 pub struct SystemBuilder {
     name: String,
     phase: Phase,
+    rules: Rules,
 }
 
 impl SystemBuilder {
     /// Puts the system into a phase.
     pub fn phase(self, phase: Phase) -> Self {
         Self { phase, ..self }
+    }
+
+    /// Gives the system a label, by which several systems can be ordered against or switched together.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// for name in ["brake", "steer"] {
+    ///     runtime.add_system(System::named(name).label("driving").takes::<()>().runs(|()| ()))?;
+    /// }
+    /// runtime.set_enabled("driving", false)?;
+    /// assert!(runtime.schedule().systems().filter(|s| s.has_label("driving")).all(|s| !s.is_enabled()));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn label(mut self, label: &str) -> Self {
+        self.rules.labels.push(label.to_owned());
+        self
+    }
+
+    /// Runs the system after the systems of a name or label, which may be added later. They must be in the same phase;
+    /// systems that clash and state no order run in registration order.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::bare();
+    /// runtime.add_system(System::named("wake").after("steer").takes::<()>().runs(|()| ()))?;
+    /// runtime.add_system(System::named("steer").takes::<()>().runs(|()| ()))?;
+    /// let plan = runtime.schedule().plan()?;
+    /// assert_eq!(plan.phases()[0].sequence().collect::<Vec<_>>(), ["steer", "wake"]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn after(self, name_or_label: &str) -> Self {
+        self.ordered(OrderWord::After, name_or_label)
+    }
+
+    /// Runs the system before the systems of a name or label; see [`SystemBuilder::after`].
+    pub fn before(self, name_or_label: &str) -> Self {
+        self.ordered(OrderWord::Before, name_or_label)
+    }
+
+    fn ordered(mut self, word: OrderWord, target: &str) -> Self {
+        self.rules.orders.push(OrderWish {
+            word,
+            target: target.to_owned(),
+        });
+        self
+    }
+
+    /// Runs the system only in frames in which an interval of so many seconds of scene time ends, counted from the start
+    /// of the scene. So the first run is at that time, and no run is lost or added by rounding; an interval shorter than
+    /// a frame runs once a frame.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Reports(u32);
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Reports(0));
+    /// runtime.add_system(
+    ///     System::named("report").every(0.5).takes::<GlobalMut<Reports>>().runs(|mut sent| sent.0 += 1),
+    /// )?;
+    /// runtime.run_frames(60 * 60)?;
+    /// assert_eq!(runtime.world().global::<Reports>()?.0, 120);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn every(mut self, seconds: f64) -> Self {
+        self.rules.every = Some(seconds);
+        self
+    }
+
+    /// Runs the system only if a condition holds. The condition takes a claim of its own, which must only read, and is
+    /// asked each time before the system would run; of several conditions all must hold, and those after one that does not
+    /// hold are not asked.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Tide(f32);
+    /// struct Lifted(u32);
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Tide(0.2));
+    /// runtime.world_mut().set_global(Lifted(0));
+    /// runtime.add_system(
+    ///     System::named("lift the barge")
+    ///         .only_if::<Global<Tide>>(|tide| tide.0 > 1.0)
+    ///         .takes::<GlobalMut<Lifted>>()
+    ///         .runs(|mut lifted| lifted.0 += 1),
+    /// )?;
+    /// runtime.run_frames(3)?;
+    /// runtime.world_mut().set_global(Tide(1.5));
+    /// runtime.run_frames(2)?;
+    /// assert_eq!(runtime.world().global::<Lifted>()?.0, 2);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn only_if<C: Claim + 'static>(
+        mut self,
+        holds: impl for<'w> FnMut(C::Granted<'w>) -> bool + Send + 'static,
+    ) -> Self {
+        self.rules
+            .conditions
+            .push(Box::new(Check::<C, _>::new(holds)));
+        self
+    }
+
+    /// Runs the system only if an event of a type was posted since this was asked last. The system's own [`Inbox`], if
+    /// it takes one, still sees every event.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Horn;
+    /// struct Answers(u32);
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Answers(0));
+    /// runtime.add_system(
+    ///     System::named("answer")
+    ///         .only_if_posted::<Horn>()
+    ///         .takes::<GlobalMut<Answers>>()
+    ///         .runs(|mut answers| answers.0 += 1),
+    /// )?;
+    /// runtime.run_frames(1)?;
+    /// runtime.world_mut().post(Horn);
+    /// runtime.run_frames(2)?;
+    /// assert_eq!(runtime.world().global::<Answers>()?.0, 1);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn only_if_posted<E: Component>(self) -> Self {
+        self.only_if::<Inbox<E>>(|mut inbox| inbox.unread().next().is_some())
+    }
+
+    /// Runs the system on the thread that called [`Runtime::run_frames`](crate::Runtime::run_frames), whatever the
+    /// number of threads: for what a platform allows on one thread only.
+    pub fn on_caller_thread(mut self) -> Self {
+        self.rules.on_caller_thread = true;
+        self
     }
 
     /// Declares what the system takes: one claim, or a tuple of them. `()` takes nothing.
@@ -132,18 +278,26 @@ impl SystemBuilder {
     /// ```
     pub fn takes<C: Claim + 'static>(self) -> SystemClaiming<C> {
         SystemClaiming {
-            name: self.name,
-            phase: self.phase,
+            builder: self,
             claim: PhantomData,
         }
     }
 }
 
+impl fmt::Debug for SystemBuilder {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("SystemBuilder")
+            .field("name", &self.name)
+            .field("phase", &self.phase)
+            .finish_non_exhaustive()
+    }
+}
+
 /// A system that lacks only its closure; see [`System::named`].
 #[must_use = "a system does nothing until it is added to a runtime"]
+#[derive(Debug)]
 pub struct SystemClaiming<C> {
-    name: String,
-    phase: Phase,
+    builder: SystemBuilder,
     claim: PhantomData<fn() -> C>,
 }
 
@@ -169,36 +323,29 @@ impl<C: Claim + 'static> SystemClaiming<C> {
     {
         let mut access = Access::default();
         C::declare(&mut access);
+        let SystemBuilder { name, phase, rules } = self.builder;
         System {
-            name: self.name,
-            phase: self.phase,
+            name,
+            phase,
             access,
+            rules,
             lanes: C::LANES,
-            enabled: true,
             built_in: false,
-            span_name: SpanName::Text(""),
             body: Box::new(Closure::<C, F> { state: None, f }),
         }
     }
 }
 
-impl<C> fmt::Debug for SystemClaiming<C> {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("SystemClaiming")
-            .field("name", &self.name)
-            .field("phase", &self.phase)
-            .finish_non_exhaustive()
-    }
-}
-
 /// A closure with what it remembers, its types forgotten.
 pub(super) trait Body: Send {
-    fn prepare(&mut self, world: &mut World, access: &Access);
+    fn prepare(&mut self, world: &mut World, access: &Access, system: &str);
     fn run(&mut self, world: &World) -> Result<(), Error>;
     fn enter_lane(&mut self, lanes: &mut ReservedIds);
     fn report_reserved(&self, lanes: &mut ReservedIds);
     fn apply(&mut self, world: &mut World);
     fn discard(&mut self);
+    /// For each claim of rows, whether it has ever had a row.
+    fn rows_met(&self) -> Vec<bool>;
 }
 
 struct Closure<C: Claim, F> {
@@ -214,8 +361,8 @@ where
     C: Claim + 'static,
     F: for<'w> FnMut(C::Granted<'w>) + Send + 'static,
 {
-    fn prepare(&mut self, world: &mut World, access: &Access) {
-        self.state = Some(C::prepare(&mut Preparation::new(world, access)));
+    fn prepare(&mut self, world: &mut World, access: &Access, system: &str) {
+        self.state = Some(C::prepare(&mut Preparation::new(world, access, system)));
     }
 
     fn run(&mut self, world: &World) -> Result<(), Error> {
@@ -239,5 +386,11 @@ where
 
     fn discard(&mut self) {
         C::discard(self.state.as_mut().expect(PREPARED));
+    }
+
+    fn rows_met(&self) -> Vec<bool> {
+        let mut met = Vec::new();
+        C::note_rows(self.state.as_ref().expect(PREPARED), &mut met);
+        met
     }
 }

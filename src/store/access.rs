@@ -1,11 +1,13 @@
 //! What a system has declared that it reaches.
 
-use super::component::short_name;
-use super::rows::Shape;
+use super::Entity;
+use super::rows::{RowMatch, Shape};
+use super::world::World;
 use std::any::{TypeId, type_name};
+use std::fmt;
 
 /// The kind of thing that is reached.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 pub(crate) enum ResourceKind {
     Component,
     Global,
@@ -17,6 +19,7 @@ pub(crate) enum ResourceKind {
 struct Reach {
     kind: ResourceKind,
     id: TypeId,
+    /// With its path.
     name: &'static str,
     writes: bool,
 }
@@ -26,8 +29,18 @@ impl Reach {
         Self {
             kind,
             id: TypeId::of::<T>(),
-            name: short_name(type_name::<T>()),
+            name: type_name::<T>(),
             writes,
+        }
+    }
+
+    /// The name without paths, with the kind unless it is a component.
+    fn label(&self) -> String {
+        let name = short_type(self.name);
+        match self.kind {
+            ResourceKind::Component => name,
+            ResourceKind::Global => format!("global {name}"),
+            ResourceKind::Event => format!("event {name}"),
         }
     }
 
@@ -43,7 +56,7 @@ impl Reach {
 /// Something that a system claims twice, once to write it, in ways that can meet.
 #[derive(Clone, Debug)]
 pub(crate) struct Clash {
-    pub(crate) resource: &'static str,
+    pub(crate) resource: String,
     /// The two claims, as their types are written.
     pub(crate) claims: [String; 2],
 }
@@ -72,7 +85,7 @@ impl Access {
         let reach = Reach::new::<T>(kind, writes);
         let text = short_type(type_name::<T>());
         if self.reaches.iter().any(|known| known.clashes(&reach)) {
-            self.note_clash(reach.name, [text.clone(), text]);
+            self.note_clash(text.clone(), [text.clone(), text]);
         }
         self.merge(reach);
     }
@@ -104,7 +117,10 @@ impl Access {
                     continue;
                 }
                 if can_meet {
-                    clashes.push((mine.name, [other.text.clone(), claim.text.clone()]));
+                    clashes.push((
+                        short_type(mine.name),
+                        [other.text.clone(), claim.text.clone()],
+                    ));
                 } else {
                     other.shared_out.push(mine.id);
                     claim.shared_out.push(mine.id);
@@ -120,7 +136,7 @@ impl Access {
         self.rows.push(claim);
     }
 
-    fn note_clash(&mut self, resource: &'static str, claims: [String; 2]) {
+    fn note_clash(&mut self, resource: String, claims: [String; 2]) {
         self.clash.get_or_insert(Clash { resource, claims });
     }
 
@@ -147,18 +163,112 @@ impl Access {
         self.clash.as_ref()
     }
 
-    /// What two systems reach of which one writes it, if there is such a thing: they must not run at the same time.
-    #[must_use]
-    pub fn clash_with(&self, other: &Self) -> Option<&'static str> {
-        self.reaches.iter().find_map(|mine| {
-            let theirs = other.reaches.iter().find(|theirs| mine.clashes(theirs));
-            theirs.map(|theirs| theirs.name)
+    /// What two systems both reach, of which at least one writes it: they must not run at the same time.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let steer = System::named("steer").takes::<Rows<&mut Transform>>().runs(|_| ());
+    /// let wake = System::named("wake").takes::<(Rows<&Transform>, Global<Clock>)>().runs(|_| ());
+    /// let shared: Vec<_> = steer.access().shared_uses(wake.access()).collect();
+    /// assert_eq!(shared.len(), 1);
+    /// assert_eq!((shared[0].resource(), shared[0].writes()), ("Transform", [true, false]));
+    /// ```
+    pub fn shared_uses(&self, other: &Self) -> impl Iterator<Item = SharedUse> {
+        self.reaches.iter().filter_map(|mine| {
+            let theirs = other.reaches.iter().find(|theirs| mine.clashes(theirs))?;
+            Some(SharedUse {
+                resource: mine.label(),
+                writes: [mine.writes, theirs.writes],
+            })
         })
     }
 
-    /// The names of what is reached, each with whether it is written, in the order of the claims.
-    pub fn reaches(&self) -> impl Iterator<Item = (&'static str, bool)> {
-        self.reaches.iter().map(|reach| (reach.name, reach.writes))
+    /// Whether there are [`Access::shared_uses`].
+    pub(crate) fn clashes(&self, other: &Self) -> bool {
+        let clashes = |mine: &Reach| other.reaches.iter().any(|theirs| mine.clashes(theirs));
+        self.reaches.iter().any(clashes)
+    }
+
+    /// Adds what a condition of the same system reads. It is asked before the system takes anything, so the two never
+    /// clash.
+    pub(crate) fn join(&mut self, condition: &Self) {
+        for &reach in &condition.reaches {
+            self.merge(reach);
+        }
+    }
+
+    /// Whether anything is written.
+    pub(crate) fn writes(&self) -> bool {
+        self.reaches.iter().any(|reach| reach.writes)
+    }
+
+    /// What is reached, each with whether it is written, in the order of the claims.
+    pub fn reaches(&self) -> impl Iterator<Item = (String, bool)> {
+        self.reaches
+            .iter()
+            .map(|reach| (reach.label(), reach.writes))
+    }
+
+    /// The claims of rows, as their types are written.
+    pub(crate) fn rows_claims(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.rows.iter().map(|claim| claim.text.as_str())
+    }
+
+    /// How an entity stands to each claim of rows; `None` if it is not alive.
+    pub(crate) fn compare(&self, world: &World, entity: Entity) -> Option<Vec<RowMatch>> {
+        let claims = self.rows.iter();
+        claims
+            .map(|claim| claim.shape.compare(world, entity))
+            .collect()
+    }
+
+    /// The entity that comes closest to a row of the `number`-th claim of rows.
+    pub(crate) fn nearest(&self, world: &World, number: usize) -> Option<RowMatch> {
+        self.rows.get(number)?.shape.nearest(world)
+    }
+}
+
+/// Something that two systems reach and that at least one of them writes.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct SharedUse {
+    resource: String,
+    writes: [bool; 2],
+}
+
+impl SharedUse {
+    /// What it is: the name of a component type, `global` or `event` and the name of a type.
+    #[must_use]
+    pub fn resource(&self) -> &str {
+        &self.resource
+    }
+
+    /// Whether the first and the second system write it.
+    #[must_use]
+    pub fn writes(&self) -> [bool; 2] {
+        self.writes
+    }
+
+    /// The use in words, with the names of the two systems.
+    pub(crate) fn describe(
+        &self,
+        first: &str,
+        second: &str,
+        f: &mut fmt::Formatter<'_>,
+    ) -> fmt::Result {
+        let verb = |writes| if writes { "writes" } else { "reads" };
+        let resource = &self.resource;
+        match self.writes {
+            [true, true] => write!(f, "`{first}` and `{second}` write {resource}"),
+            [one, other] => write!(
+                f,
+                "`{first}` {} {resource}, `{second}` {} it",
+                verb(one),
+                verb(other)
+            ),
+        }
     }
 }
 

@@ -64,6 +64,8 @@ pub trait Grant {
     fn apply(_: &mut Self::State, _: &mut World) {}
     /// Forgets what was recorded.
     fn discard(_: &mut Self::State) {}
+    /// Notes for each claim of rows whether it has ever had a row.
+    fn note_rows(_: &Self::State, _: &mut Vec<bool>) {}
 }
 
 /// What claims get ready with.
@@ -71,14 +73,21 @@ pub struct Preparation<'p> {
     pub(crate) world: &'p mut World,
     /// What all claims together have declared.
     access: &'p Access,
+    /// The name of the system.
+    #[cfg_attr(
+        not(feature = "chance"),
+        allow(dead_code, reason = "streams ask for it")
+    )]
+    pub(crate) system: &'p str,
     rows_claims: usize,
 }
 
 impl<'p> Preparation<'p> {
-    pub(crate) fn new(world: &'p mut World, access: &'p Access) -> Self {
+    pub(crate) fn new(world: &'p mut World, access: &'p Access, system: &'p str) -> Self {
         Self {
             world,
             access,
+            system,
             rows_claims: 0,
         }
     }
@@ -164,6 +173,10 @@ impl<I: Items, C: Conditions> Grant for Rows<'_, I, C> {
     fn grant<'w>(state: &'w mut RowsState, world: &'w World) -> Result<Rows<'w, I, C>, Error> {
         Ok(Rows::for_system(world, state))
     }
+
+    fn note_rows(state: &RowsState, rows: &mut Vec<bool>) {
+        rows.push(state.has_met());
+    }
 }
 
 impl<T: Component> Claim for Global<'_, T> {}
@@ -240,6 +253,10 @@ macro_rules! tuples {
 
             fn discard(state: &mut Self::State) {
                 $($member::discard(&mut state.$at);)*
+            }
+
+            fn note_rows(state: &Self::State, rows: &mut Vec<bool>) {
+                $($member::note_rows(&state.$at, rows);)*
             }
         }
     };

@@ -125,6 +125,11 @@ impl ComponentTypes {
         self.ids.get(&TypeId::of::<T>()).copied()
     }
 
+    /// [`ComponentTypes::id`] for a type of which only the type id is at hand.
+    pub(crate) fn id_of(&self, id: TypeId) -> Option<ComponentId> {
+        self.ids.get(&id).copied()
+    }
+
     /// The id of a type, which is made known if it is new.
     ///
     /// # Panics

@@ -83,6 +83,38 @@ impl Edits<'_> {
         });
     }
 
+    /// Records that the systems of a name or label are switched on or off; see
+    /// [`Runtime::set_enabled`](crate::Runtime::set_enabled). It holds from the end of the phase on. A name that no system
+    /// has is counted among the [missed edits](World::missed_edits).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Horns(u32);
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Horns(0));
+    /// runtime.add_system(
+    ///     System::named("sound the horn once")
+    ///         .takes::<(GlobalMut<Horns>, Edits)>()
+    ///         .runs(|(mut horns, mut edits)| {
+    ///             horns.0 += 1;
+    ///             edits.set_enabled("sound the horn once", false);
+    ///         }),
+    /// )?;
+    /// runtime.run_frames(3)?;
+    /// assert_eq!(runtime.world().global::<Horns>()?.0, 1);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_enabled(&mut self, system_or_label: &str, enabled: bool) {
+        self.record.push(Switch {
+            target: system_or_label.to_owned(),
+            enabled,
+        });
+    }
+
     /// Records an edit of a kind that another floor defines.
     pub(crate) fn push(&mut self, edit: impl EditKind) {
         self.record.push(edit);
@@ -200,6 +232,18 @@ impl<T: Component> EditKind for Detach<T> {
         }
         let many = living(run, |edit| edit.entity, "stripped of a component", world);
         world.detach_many::<T>(many.into_iter().map(|edit| edit.entity));
+    }
+}
+
+struct Switch {
+    target: String,
+    enabled: bool,
+}
+
+impl EditKind for Switch {
+    fn apply(self, world: &mut World) -> Result<(), Error> {
+        world.switches.push((self.target, self.enabled));
+        Ok(())
     }
 }
 
@@ -334,7 +378,7 @@ pub struct MissedEdits {
 const REASONS_KEPT: usize = 16;
 
 impl MissedEdits {
-    fn add(&mut self, reason: Error) {
+    pub(crate) fn add(&mut self, reason: Error) {
         self.count += 1;
         if self.first.len() < REASONS_KEPT {
             self.first.push(reason);

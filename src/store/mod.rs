@@ -18,9 +18,11 @@ mod rows;
 mod snapshot;
 mod table;
 mod ticks;
+#[cfg(feature = "parallel")]
+mod workers;
 mod world;
 
-pub use access::Access;
+pub use access::{Access, SharedUse};
 pub use bundle::Components;
 pub use claim::Claim;
 pub use component::Component;
@@ -31,10 +33,18 @@ pub use globals::{Global, GlobalMut};
 pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
 pub use lost::Lost;
 pub use name::Name;
-pub use rows::{AnyOf, Conditions, Fresh, Having, Items, Lacking, Rows, SharedItems, Touched};
+pub use rows::{
+    AnyOf, Conditions, Fresh, Having, Items, Lacking, RowMatch, Rows, SharedItems, Touched,
+};
 #[cfg(feature = "snapshot")]
 pub use snapshot::{Difference, Snapshot};
 pub use world::{Held, World};
 
+#[cfg(feature = "chance")]
+pub(crate) use access::ResourceKind;
+#[cfg(feature = "chance")]
+pub(crate) use claim::Grant;
 pub(crate) use claim::{Preparation, ReservedIds};
 pub(crate) use edits::EditKind;
+#[cfg(feature = "parallel")]
+pub(crate) use workers::Workers;

@@ -4,7 +4,7 @@ use super::{MILLION, Position, position, speed};
 use crate::harness::Table;
 use gerust::{Entity, World};
 use rand::rngs::StdRng;
-use rand::{Rng, SeedableRng};
+use rand::{RngExt, SeedableRng};
 use std::hint::black_box;
 
 /// A slot map written plainly: slot to row, checked by generation.

@@ -239,6 +239,7 @@ macro_rules! by_tick {
 
             fn describe(shape: &mut Shape) {
                 shape.must_have::<T>();
+                shape.must_satisfy::<Self>();
             }
 
             fn accepts(types: &ComponentTypes, table: &Table) -> bool {
@@ -332,8 +333,10 @@ macro_rules! combined {
                 <($($member,)*) as Condition>::register(types, tick);
             }
 
-            /// Nothing is sure: any one of the conditions is enough.
-            fn describe(_: &mut Shape) {}
+            /// No type is sure: any one of the conditions is enough.
+            fn describe(shape: &mut Shape) {
+                shape.must_satisfy::<Self>();
+            }
 
             fn accepts(types: &ComponentTypes, table: &Table) -> bool {
                 false $(|| $member::accepts(types, table))*

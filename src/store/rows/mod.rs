@@ -10,6 +10,7 @@ mod shape;
 pub use conditions::{AnyOf, Conditions, Fresh, Having, Lacking, Touched};
 pub(crate) use items::Pattern;
 pub use items::{Items, SharedItems};
+pub use shape::RowMatch;
 pub(crate) use shape::Shape;
 
 use super::access::Access;
@@ -73,6 +74,8 @@ pub struct Rows<'w, I: Items, C: Conditions = ()> {
     matches: Remembered<'w>,
     tables: &'w Tables,
     entities: &'w Entities,
+    #[cfg(feature = "parallel")]
+    workers: &'w crate::store::workers::Workers,
     conditions: PhantomData<fn() -> C>,
 }
 
@@ -102,6 +105,8 @@ pub struct RowsState {
     shared_out: Vec<TypeId>,
     /// The tick of the last run.
     last_run: u64,
+    /// Whether any entity has matched in any run so far.
+    has_met: bool,
 }
 
 impl RowsState {
@@ -110,6 +115,10 @@ impl RowsState {
             shared_out,
             ..Self::default()
         }
+    }
+
+    pub(super) fn has_met(&self) -> bool {
+        self.has_met
     }
 }
 
@@ -129,12 +138,19 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
             matches,
             tables: &world.tables,
             entities: &world.entities,
+            #[cfg(feature = "parallel")]
+            workers: &world.workers,
             conditions: PhantomData,
         }
     }
 
     pub(super) fn for_system(world: &'w World, state: &'w mut RowsState) -> Self {
         state.matches.refresh::<I, C>(world);
+        if !state.has_met {
+            // Looked for until found once, so that a system whose rows are there pays nothing.
+            let mut tables = state.matches.tables().iter();
+            state.has_met = tables.any(|&table| !world.tables.get(table).entities.is_empty());
+        }
         let matches = Remembered::BySystem(&state.matches);
         let rows = Self::hold(world, matches, &state.shared_out, state.last_run);
         state.last_run = rows.now;

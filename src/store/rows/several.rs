@@ -174,7 +174,7 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
 
 #[cfg(feature = "parallel")]
 impl<I: Items, C: Conditions> Rows<'_, I, C> {
-    /// Calls `f` with each row, on the threads of the current `rayon` pool.
+    /// Calls `f` with each row, on the threads of the runtime, or outside of one on those of the current `rayon` pool.
     ///
     /// Rows are split at multiples of 64, and each is handed out exactly once, so the result does not depend on the
     /// number of threads as long as `f` keeps to its row. It pays from about a millisecond of work.
@@ -196,28 +196,35 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
     {
         use rayon::iter::{IntoParallelIterator, ParallelIterator};
 
+        let workers = self.workers;
+        if workers.threads() == 1 {
+            return self.each(f);
+        }
         let rows = self.matches.tables().iter();
         let total: usize = rows
             .map(|&table| self.tables.get(table).entities.len())
             .sum();
         // Some pieces for each thread even out; more would only cost.
-        let piece = (total / (rayon::current_num_threads() * 8))
+        let piece = (total / (workers.threads() * 8))
             .next_multiple_of(64)
             .max(256);
         let tables = self.tables_mut();
         tables.mark_all();
         let duties = tables.duties;
         let all: Vec<TableSlices<'_, I>> = tables.collect();
-        all.into_par_iter().for_each(|table| {
-            each_piece::<I, C>(
-                table.slices,
-                table.positions,
-                0,
-                table.rows,
-                piece,
-                duties,
-                &f,
-            );
+        let f = &f;
+        workers.run(move || {
+            all.into_par_iter().for_each(|table| {
+                each_piece::<I, C>(
+                    table.slices,
+                    table.positions,
+                    0,
+                    table.rows,
+                    piece,
+                    duties,
+                    f,
+                );
+            });
         });
     }
 }

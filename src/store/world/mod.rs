@@ -65,6 +65,11 @@ pub struct World {
     /// Whether any type has its losses told, so that a despawn need not ask each.
     pub(crate) any_lost: bool,
     plans: BundlePlans,
+    /// Who runs parallel loops over rows.
+    #[cfg(feature = "parallel")]
+    pub(crate) workers: crate::store::workers::Workers,
+    /// Systems that edits want switched on or off, in order; the schedule takes them.
+    pub(crate) switches: Vec<(String, bool)>,
 }
 
 impl World {

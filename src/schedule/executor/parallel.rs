@@ -1,0 +1,117 @@
+//! A phase on several threads.
+
+use super::Leader;
+use super::crew::{AtRing, Crew};
+use super::job::{self, FrameContext};
+use super::ring::Role;
+use crate::error::Error;
+use crate::profile;
+use crate::schedule::lineup::Lineup;
+use crate::schedule::registered::{PhaseSystems, Schedule};
+use crate::store::World;
+use std::sync::{Mutex, PoisonError};
+use std::time::{Duration, Instant};
+
+impl Schedule {
+    /// Whether any phase is worth being run on several threads.
+    pub(crate) fn is_worth_threads(&self, crew: &Crew) -> bool {
+        self.phases.iter().any(|phase| {
+            let lineup = phase.lineup.as_ref();
+            lineup.is_some_and(|lineup| lineup.len() > 0)
+                && crew.threads() > 1
+                && phase.tally.rounds > 0
+                && phase.tally.recent_work() >= crew.serial_below
+        })
+    }
+
+    /// Whether a system that is switched on must run on the caller's thread.
+    pub(crate) fn needs_caller_thread(&self) -> bool {
+        self.phases.iter().any(|phase| {
+            let lineup = phase.lineup.as_ref();
+            lineup.is_some_and(|lineup| lineup.on_caller_thread.contains(&true))
+        })
+    }
+}
+
+impl PhaseSystems {
+    pub(super) fn is_worth_threads(&self, lineup: &Lineup, crew: &Crew) -> bool {
+        crew.threads() > 1
+            && lineup.is_wide
+            && self.tally.rounds > 0
+            && self.tally.recent_work() >= crew.serial_below
+    }
+
+    pub(super) fn record_parallel(
+        &mut self,
+        lineup: &Lineup,
+        world: &World,
+        context: FrameContext,
+        crew: &Crew,
+        leader: Leader,
+    ) -> Result<(), Error> {
+        let start = Instant::now();
+        let spent_before = self.time_spent(lineup);
+        self.ring.restart(lineup);
+        // Of several failures the one earliest in the sequence.
+        let failure: Mutex<Option<(u32, Error)>> = Mutex::new(None);
+        let run = |place: u32| {
+            let system = &self.systems[lineup.systems[place as usize] as usize];
+            let mut job = system.job();
+            let (outcome, _) = job::run(&system.facts, &mut job, world, context, Instant::now());
+            let Err(error) = outcome else {
+                return true;
+            };
+            let mut first = failure.lock().unwrap_or_else(PoisonError::into_inner);
+            if first.as_ref().is_none_or(|&(earlier, _)| place < earlier) {
+                *first = Some((place, error));
+            }
+            false
+        };
+        let spans = profile::helper_spans();
+        let help = |number: u32| {
+            let _at_ring = AtRing::enter();
+            let _recording = spans.as_ref().map(|spans| spans.record(number));
+            self.ring.work(lineup, Role::Helper, run, idle_in_pool);
+        };
+        match leader {
+            Leader::Caller => crew.spread_from_outside(
+                || {
+                    let _at_ring = AtRing::enter();
+                    self.ring
+                        .work(lineup, Role::Leader, run, std::thread::yield_now);
+                },
+                &help,
+            ),
+            Leader::Alone | Leader::InPool => crew.spread(
+                || {
+                    let _at_ring = AtRing::enter();
+                    self.ring.work(lineup, Role::Leader, run, idle_in_pool);
+                },
+                &help,
+            ),
+        }
+        let took = start.elapsed();
+        let failure = failure.into_inner().unwrap_or_else(PoisonError::into_inner);
+        let work = self.time_spent(lineup) - spent_before;
+        self.tally.note_parallel(work, took);
+        match failure {
+            Some((_, error)) => Err(error),
+            None => Ok(()),
+        }
+    }
+
+    fn time_spent(&mut self, lineup: &Lineup) -> Duration {
+        let systems = lineup.systems.iter();
+        systems
+            .map(|&at| self.systems[at as usize].job_mut().tally.total())
+            .sum()
+    }
+}
+
+/// Helps with the parallel loops of others, or waits a moment.
+fn idle_in_pool() {
+    match rayon::yield_now() {
+        Some(rayon::Yield::Executed) => {}
+        _ => std::hint::spin_loop(),
+    }
+}
