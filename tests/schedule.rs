@@ -146,3 +146,521 @@ fn a_plain_function_serves_as_a_system_and_can_be_called_by_a_test() {
     runtime.run_frames(2).expect("nothing fails");
     assert_eq!(*runtime.world().global::<u32>().expect("it was put in"), 6);
 }
+
+fn nothing(name: &str) -> gerust::schedule::SystemBuilder {
+    System::named(name)
+}
+
+fn refusal(system: System) -> String {
+    let mut runtime = Runtime::bare();
+    let error = runtime.add_system(system).expect_err("it is refused");
+    error.to_string()
+}
+
+#[test]
+fn rules_that_make_no_sense_are_refused_with_the_mend() {
+    for every in [0.0, -1.0, f64::NAN, f64::INFINITY] {
+        let message = refusal(nothing("report").every(every).takes::<()>().runs(|()| ()));
+        assert_eq!(
+            message,
+            format!(
+                "system `report` cannot be added: `every` must be above 0 seconds and finite, but it is {every}"
+            )
+        );
+    }
+    let once = nothing("load").phase(Phase::Setup).every(1.0);
+    assert!(refusal(once.takes::<()>().runs(|()| ())).contains("systems of Setup run once"));
+    let nowhere = nothing("blow").phase(Phase::Own("Weather"));
+    assert_eq!(
+        refusal(nowhere.takes::<()>().runs(|()| ())),
+        "system `blow` cannot be added: there is no phase Weather; add it first, with `add_phase_after`"
+    );
+    let writes = nothing("a").only_if::<GlobalMut<u32>>(|mut global| {
+        *global += 1;
+        true
+    });
+    let spawns = nothing("b").only_if::<Edits>(|_| true);
+    for system in [writes, spawns] {
+        let message = refusal(system.takes::<()>().runs(|()| ()));
+        assert!(
+            message.ends_with("a condition of `only_if` may only read; write in the system itself")
+        );
+    }
+}
+
+#[test]
+fn orders_that_cannot_hold_are_told_before_a_frame_runs() {
+    let fails = |systems: Vec<System>| {
+        let mut runtime = Runtime::bare();
+        for system in systems {
+            runtime.add_system(system).expect("its name is free");
+        }
+        let error = runtime.run_frames(1).expect_err("it cannot hold");
+        let clock = runtime
+            .world()
+            .global::<Clock>()
+            .expect("always there")
+            .frame();
+        assert_eq!(clock, 0, "no frame has run");
+        error.to_string()
+    };
+    let plain = |name| nothing(name).takes::<()>().runs(|()| ());
+    assert_eq!(
+        fails(vec![
+            plain("steer"),
+            nothing("wake").after("stear").takes::<()>().runs(|()| ()),
+        ]),
+        "system `wake` is to run after `stear`, but no other system has that name or label; those of its phase are `steer`"
+    );
+    let react = nothing("alarm").phase(Phase::React).before("steer");
+    assert_eq!(
+        fails(vec![plain("steer"), react.takes::<()>().runs(|()| ())]),
+        "system `alarm` of phase React is to run before `steer`, which is a name or label of phase Simulate; phases have an order of their own, so take the statement out, or move one of the two"
+    );
+    assert_eq!(
+        fails(vec![
+            nothing("a").before("b").takes::<()>().runs(|()| ()),
+            nothing("b").label("middle").takes::<()>().runs(|()| ()),
+            nothing("c")
+                .after("middle")
+                .before("a")
+                .takes::<()>()
+                .runs(|()| ()),
+        ]),
+        "the systems of phase Simulate are ordered in a circle: a → b → c → a; take out one of `a` before `b`, `c` after `middle`, `c` before `a`"
+    );
+    let own = nothing("ouroboros").after("ouroboros");
+    assert!(fails(vec![own.takes::<()>().runs(|()| ())]).contains("ouroboros → ouroboros"));
+}
+
+#[test]
+fn own_phases_run_where_they_were_put_and_bad_ones_are_refused() {
+    const WEATHER: Phase = Phase::Own("Weather");
+    const TIDE: Phase = Phase::Own("Tide");
+    let mut runtime = Runtime::new();
+    runtime.world_mut().set_global(Log::default());
+    runtime
+        .add_phase_after(WEATHER, Phase::Simulate)
+        .expect("the name is free");
+    runtime
+        .add_phase_before(TIDE, WEATHER)
+        .expect("the name is free");
+    for (name, phase) in [
+        ("blow", WEATHER),
+        ("simulate", Phase::Simulate),
+        ("rise", TIDE),
+        ("move", Phase::Move),
+    ] {
+        runtime
+            .add_system(note(name, phase))
+            .expect("its name is free");
+    }
+    runtime.run_frames(1).expect("nothing fails");
+    assert_eq!(
+        runtime.world().global::<Log>().expect("it was put in").0,
+        ["simulate", "rise", "blow", "move"]
+    );
+
+    let mut refused = |phase, anchor, is_after: bool| {
+        let outcome = match is_after {
+            true => runtime.add_phase_after(phase, anchor),
+            false => runtime.add_phase_before(phase, anchor),
+        };
+        outcome.expect_err("it is refused").to_string()
+    };
+    assert!(refused(TIDE, Phase::React, true).contains("there is one of that name already"));
+    assert!(
+        refused(Phase::Own("Move"), Phase::React, true)
+            .contains("there is one of that name already")
+    );
+    assert!(
+        refused(Phase::Own("Early"), Phase::Setup, false).contains("nothing runs before Setup")
+    );
+    assert!(
+        refused(Phase::Own("Lost"), Phase::Own("Nowhere"), true)
+            .contains("there is no phase Nowhere to put it next to")
+    );
+}
+
+#[test]
+fn each_system_of_setup_runs_once_whenever_it_comes() {
+    let mut runtime = Runtime::bare();
+    runtime.world_mut().set_global(Log::default());
+    runtime
+        .add_system(note("first", Phase::Setup))
+        .expect("its name is free");
+    runtime
+        .add_system(note("off", Phase::Setup))
+        .expect("its name is free");
+    runtime.set_enabled("off", false).expect("it is there");
+    runtime.run_frames(3).expect("nothing fails");
+    runtime
+        .add_system(note("late", Phase::Setup))
+        .expect("its name is free");
+    runtime.run_frames(3).expect("nothing fails");
+    runtime.set_enabled("off", true).expect("it is there");
+    runtime.run_frames(3).expect("nothing fails");
+    assert_eq!(
+        runtime.world().global::<Log>().expect("it was put in").0,
+        ["first", "late", "off"]
+    );
+}
+
+#[test]
+fn conditions_are_asked_in_turn_and_what_they_read_orders_them() {
+    struct Asked(u32);
+    struct Gate(bool);
+    let mut runtime = Runtime::bare();
+    runtime.world_mut().set_global(Gate(false));
+    runtime.world_mut().set_global(Log::default());
+    let asked = std::sync::Arc::new(std::sync::atomic::AtomicU32::new(0));
+    let count = std::sync::Arc::clone(&asked);
+    runtime
+        .add_system(
+            nothing("guarded")
+                .only_if::<Global<Gate>>(|gate| gate.0)
+                .only_if::<()>(move |()| {
+                    count.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+                    true
+                })
+                .takes::<GlobalMut<Log>>()
+                .runs(|mut log| log.0.push("guarded")),
+        )
+        .expect("its name is free");
+    runtime
+        .add_system(
+            nothing("open")
+                .takes::<GlobalMut<Gate>>()
+                .runs(|mut gate| gate.0 = !gate.0),
+        )
+        .expect("its name is free");
+    runtime.run_frames(4).expect("nothing fails");
+    // The gate is open in the frames 2 and 4, because the guarded one is asked before it is switched.
+    assert_eq!(
+        runtime
+            .world()
+            .global::<Log>()
+            .expect("it was put in")
+            .0
+            .len(),
+        2
+    );
+    assert_eq!(
+        asked.load(std::sync::atomic::Ordering::Relaxed),
+        2,
+        "only where the first held"
+    );
+    let plan = runtime.schedule().plan().expect("it can be planned");
+    assert_eq!(
+        plan.order_of("open", "guarded")
+            .expect("both are there")
+            .to_string(),
+        "`guarded` runs before `open`\n  `guarded` reads global Gate, `open` writes it; registered first"
+    );
+    let missing = nothing("unasked").only_if::<Global<Asked>>(|asked| asked.0 > 0);
+    runtime
+        .add_system(missing.takes::<()>().runs(|()| ()))
+        .expect("its name is free");
+    let message = runtime
+        .run_frames(1)
+        .expect_err("there is no such global")
+        .to_string();
+    assert!(message.starts_with("system `unasked` cannot run: the world has no global `Asked`"));
+}
+
+#[test]
+fn edits_switch_systems_by_label_and_unknown_names_are_missed() {
+    let mut runtime = Runtime::bare();
+    runtime.world_mut().set_global(Log::default());
+    let drive = nothing("drive").label("night shift");
+    runtime
+        .add_system(
+            drive
+                .takes::<GlobalMut<Log>>()
+                .runs(|mut log| log.0.push("drive")),
+        )
+        .expect("its name is free");
+    runtime
+        .add_system(
+            nothing("clock off")
+                .phase(Phase::Close)
+                .takes::<(Global<Clock>, Edits)>()
+                .runs(|(clock, mut edits)| {
+                    edits.set_enabled("night shift", clock.frame() >= 4);
+                    edits.set_enabled("day shift", true);
+                }),
+        )
+        .expect("its name is free");
+    runtime.run_frames(6).expect("nothing fails");
+    // On in the frames 1, 5 and 6.
+    assert_eq!(
+        runtime
+            .world()
+            .global::<Log>()
+            .expect("it was put in")
+            .0
+            .len(),
+        3
+    );
+    let missed = runtime.world().missed_edits();
+    assert_eq!(missed.count(), 6);
+    assert_eq!(missed.first_reasons()[0].system(), Some("day shift"));
+}
+
+#[test]
+fn findings_say_why_a_system_never_ran() {
+    let mut runtime = Runtime::bare();
+    let plain = |name| nothing(name);
+    let systems = [
+        plain("off").takes::<()>().runs(|()| ()),
+        plain("rare").every(100.0).takes::<()>().runs(|()| ()),
+        plain("choosy")
+            .only_if::<()>(|()| false)
+            .takes::<()>()
+            .runs(|()| ()),
+        plain("faulty")
+            .phase(Phase::React)
+            .takes::<()>()
+            .runs(|()| panic!("no")),
+        plain("unreached")
+            .phase(Phase::Close)
+            .takes::<()>()
+            .runs(|()| ()),
+        plain("busy").takes::<()>().runs(|()| ()),
+    ];
+    for system in systems {
+        runtime.add_system(system).expect("its name is free");
+    }
+    runtime.set_enabled("off", false).expect("it is there");
+    for _ in 0..3 {
+        assert!(runtime.run_frames(1).is_err());
+    }
+    let findings = runtime.findings().expect("it can be planned");
+    let sentences: Vec<String> = findings.idle().iter().map(ToString::to_string).collect();
+    assert_eq!(
+        sentences,
+        [
+            "`off` never ran: it is switched off",
+            "`rare` never ran: it runs every 100 s, and 0.05 s of scene time have passed",
+            "`choosy` never ran: its condition did not hold in any of 3 frames",
+            "`faulty` never ran: it failed whenever it was tried",
+            "`unreached` never ran: no frame has come as far as phase Close",
+        ]
+    );
+}
+
+#[test]
+fn findings_measure_the_critical_path() {
+    use std::time::Duration;
+    let mut runtime = Runtime::bare();
+    runtime.set_threads(1).expect("one is always there");
+    runtime.world_mut().set_global(0_u32);
+    let sleeper = |name, milliseconds: u64| {
+        nothing(name)
+            .takes::<GlobalMut<u32>>()
+            .runs(move |_| std::thread::sleep(Duration::from_millis(milliseconds)))
+    };
+    runtime
+        .add_system(sleeper("a", 2))
+        .expect("its name is free");
+    runtime
+        .add_system(sleeper("b", 2))
+        .expect("its name is free");
+    let alone = nothing("alone")
+        .takes::<()>()
+        .runs(|()| std::thread::sleep(Duration::from_millis(4)));
+    runtime.add_system(alone).expect("its name is free");
+    runtime.run_frames(5).expect("nothing fails");
+    let findings = runtime.findings().expect("it can be planned");
+    let [cost] = findings.phases() else {
+        panic!("one phase has systems");
+    };
+    // Sleeping takes at least its time, and `a` and `b` sleep one after the other.
+    assert!(cost.work() >= Duration::from_millis(8));
+    assert!(cost.span() >= Duration::from_millis(4) && cost.span() < cost.work());
+    assert!(cost.best_speed_up() > 1.0 && findings.best_speed_up() > 1.0);
+    assert_eq!(cost.rounds(), (5, 0));
+    assert_eq!(
+        (cost.measured_speed_up(), findings.measured_speed_up()),
+        (None, 1.0)
+    );
+    assert!(
+        cost.advice()
+            .starts_with("ran on one thread; more could make it"),
+        "{}",
+        cost.advice()
+    );
+    let path = cost.critical_path();
+    assert!(path == ["a", "b"] || path == ["alone"], "{path:?}");
+}
+
+#[test]
+fn rows_that_matched_once_are_no_finding() {
+    struct Engine;
+    let mut runtime = Runtime::bare();
+    let count = nothing("count").takes::<(Rows<&Engine>, Rows<&u8, Lacking<Engine>>)>();
+    runtime
+        .add_system(count.runs(|_| ()))
+        .expect("its name is free");
+    let findings = |runtime: &Runtime| {
+        let findings = runtime.findings().expect("it can be planned");
+        findings
+            .empty_rows()
+            .iter()
+            .map(ToString::to_string)
+            .collect::<Vec<_>>()
+    };
+    runtime.run_frames(1).expect("nothing fails");
+    assert_eq!(
+        findings(&runtime),
+        [
+            "`count` claims `Rows<&Engine>`, which no entity matched so far; there is no entity at all",
+            "`count` claims `Rows<&u8, Lacking<Engine>>`, which no entity matched so far; there is no entity at all",
+        ]
+    );
+    let truck = runtime.world_mut().spawn((Engine, 7_u8));
+    runtime.run_frames(1).expect("nothing fails");
+    runtime
+        .world_mut()
+        .detach::<Engine>(truck)
+        .expect("it is alive");
+    assert_eq!(
+        findings(&runtime),
+        [
+            "`count` claims `Rows<&u8, Lacking<Engine>>`, which no entity matched so far; the nearest: `#0.1` has u8"
+        ]
+    );
+    runtime.run_frames(1).expect("nothing fails");
+    assert!(findings(&runtime).is_empty());
+    runtime.world_mut().despawn(truck).expect("it is alive");
+    runtime.run_frames(1).expect("nothing fails");
+    assert!(findings(&runtime).is_empty(), "they did match in this run");
+    let stale = runtime
+        .explain_rows("count", truck)
+        .expect_err("it is gone");
+    assert!(stale.is_stale_entity());
+    assert!(
+        runtime
+            .explain_rows("cuont", truck)
+            .expect_err("no such system")
+            .to_string()
+            .contains("`count`")
+    );
+}
+
+#[test]
+fn a_kit_that_may_repeat_does() {
+    struct Lamps(u32);
+    struct LampKit;
+    impl Kit for LampKit {
+        fn add_to(self, runtime: &mut Runtime) -> Result<(), gerust::Error> {
+            let before = runtime.world().global::<Lamps>().map_or(0, |lamps| lamps.0);
+            runtime.world_mut().set_global(Lamps(before + 1));
+            Ok(())
+        }
+        fn may_repeat(&self) -> bool {
+            true
+        }
+    }
+    let mut runtime = Runtime::new();
+    for _ in 0..3 {
+        runtime.add_kit(LampKit).expect("it may repeat");
+    }
+    assert_eq!(
+        runtime
+            .world()
+            .global::<Lamps>()
+            .expect("the kit puts it in")
+            .0,
+        3
+    );
+}
+
+#[test]
+fn frames_do_not_depend_on_how_real_time_comes() {
+    let run = |pieces: &[f64]| {
+        let mut runtime = Runtime::new();
+        let gull = runtime
+            .world_mut()
+            .spawn((Transform::default(), Velocity(Vec3::X)));
+        runtime.add_kit(StandardKit).expect("its names are free");
+        runtime.set_most_frames_at_once(1_000);
+        for &piece in pieces {
+            runtime.advance(piece).expect("nothing fails");
+        }
+        let frame = runtime
+            .world()
+            .global::<Clock>()
+            .expect("always there")
+            .frame();
+        (
+            frame,
+            runtime
+                .world()
+                .get::<Transform>(gull)
+                .expect("it is alive")
+                .translation,
+        )
+    };
+    assert_eq!(run(&[1.0; 4]), run(&[0.013; 308]));
+    let mut runtime = Runtime::new();
+    for bad in [-0.1, f64::NAN, f64::INFINITY] {
+        assert!(runtime.advance(bad).is_err());
+        assert!(runtime.set_speed(bad).is_err());
+    }
+    runtime.set_speed(0.0).expect("standing still is fine");
+    assert_eq!(runtime.advance(5.0).expect("nothing fails").frames(), 0);
+}
+
+#[cfg(feature = "chance")]
+#[test]
+fn chance_depends_on_nothing_but_seed_frame_system_and_entity() {
+    use gerust::Chance;
+    use rand::Rng;
+    use std::collections::BTreeMap;
+
+    struct Drawn(BTreeMap<(&'static str, u64, Entity), u64>);
+
+    let draw = |name: &'static str| {
+        nothing(name)
+            .takes::<(Rows<Entity>, Chance, Global<Clock>, GlobalMut<Drawn>)>()
+            .runs(move |(rows, chance, clock, mut drawn)| {
+                for entity in rows.iter() {
+                    let number = chance.stream(entity).next_u64();
+                    drawn.0.insert((name, clock.frame(), entity), number);
+                }
+            })
+    };
+    let run = |seed, names: &[&'static str], entities: usize| {
+        let mut runtime = Runtime::bare();
+        runtime.set_seed(seed);
+        runtime.world_mut().set_global(Drawn(BTreeMap::new()));
+        runtime
+            .world_mut()
+            .spawn_many((0..entities).map(|number| (number,)));
+        for name in names {
+            runtime.add_system(draw(name)).expect("its name is free");
+        }
+        runtime.run_frames(20).expect("nothing fails");
+        let drawn = runtime
+            .world_mut()
+            .global_mut::<Drawn>()
+            .expect("it was put in");
+        std::mem::take(&mut drawn.0)
+    };
+    let alone = run(1, &["gusts"], 30);
+    let beside = run(1, &["waves", "gusts"], 50);
+    assert_eq!(alone.len(), 600);
+    // Neither other systems nor other entities change what is drawn.
+    assert!(alone.iter().all(|(key, number)| beside[key] == *number));
+    // All numbers differ: between systems, frames, entities and seeds.
+    let mut numbers: Vec<u64> = beside
+        .values()
+        .chain(run(2, &["gusts"], 30).values())
+        .copied()
+        .collect();
+    let count = numbers.len();
+    numbers.sort_unstable();
+    numbers.dedup();
+    assert_eq!(numbers.len(), count);
+}

@@ -135,7 +135,7 @@ fn turnover<const R: usize>(builder: gerust::schedule::SystemBuilder, salt: u64)
         .takes::<(Rows<(Entity, &Cell<R>)>, Edits)>()
         .runs(move |(rows, mut edits)| {
             for (entity, cell) in rows.iter() {
-                if mix(cell.0, salt) % 13 == 0 {
+                if mix(cell.0, salt).is_multiple_of(13) {
                     edits.despawn(entity);
                 }
             }
@@ -244,8 +244,10 @@ fn runtime_with(systems: &[Made], threads: usize) -> Runtime {
     runtime
 }
 
+type Row = (Entity, [Option<u64>; 4]);
+
 /// Everything that can differ, bit by bit.
-fn state(runtime: &Runtime) -> (Vec<(Entity, [Option<u64>; 4])>, [u64; 2], u64) {
+fn state(runtime: &Runtime) -> (Vec<Row>, [u64; 2], u64) {
     let world = runtime.world();
     type All<'a> = (
         Entity,

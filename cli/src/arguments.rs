@@ -26,6 +26,14 @@ pub(crate) enum Command {
     /// Draw the boxes of a scene at some of its frames
     #[command(after_help = "Example: gerust draw scenes/quay.toml --at 0,240,600 -o quay.png")]
     Draw(DrawCommand),
+    /// Run a scene and show what is inside
+    #[command(after_help = "Example: gerust inspect scenes/quay.toml plan")]
+    Inspect(InspectCommand),
+    /// Run a scene and answer why something is as it is
+    #[command(
+        after_help = "Examples:\n  gerust explain scenes/quay.toml order \"move: bodies\" \"touch: contacts\"\n  gerust explain scenes/quay.toml rows \"standard: spin\" barge"
+    )]
+    Explain(ExplainCommand),
     /// Print the JSON Schema of scene files
     #[command(after_help = "Example: gerust schema > scene.schema.json")]
     Schema,
@@ -38,6 +46,8 @@ pub(crate) struct RunCommand {
     /// How to print the summary
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) threads: Threads,
 }
 
 #[derive(Args, Debug)]
@@ -45,6 +55,99 @@ pub(crate) struct ProfileCommand {
     /// The scene file
     pub(crate) scene: PathBuf,
     /// How to print the table
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) threads: Threads,
+}
+
+/// How many threads run the systems.
+#[derive(Args, Clone, Copy, Debug, Default)]
+pub(crate) struct Threads {
+    /// Threads that run systems; as many as there are cores unless given. The result is the same with any number
+    #[arg(long, value_name = "NUMBER")]
+    threads: Option<std::num::NonZeroUsize>,
+}
+
+impl Threads {
+    pub(crate) fn number(self) -> Option<usize> {
+        self.threads.map(usize::from)
+    }
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct InspectCommand {
+    /// The scene file
+    pub(crate) scene: PathBuf,
+    #[command(subcommand)]
+    pub(crate) topic: InspectTopic,
+}
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum InspectTopic {
+    /// The order of the systems with its reasons, what each takes, and what threads could bring
+    Plan(PlanTopic),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct PlanTopic {
+    /// How to print the plan
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: PlanFormat,
+    #[command(flatten)]
+    pub(crate) threads: Threads,
+}
+
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub(crate) enum PlanFormat {
+    /// For people
+    #[default]
+    Text,
+    /// For programs
+    Json,
+    /// A graph for Graphviz
+    Dot,
+    /// A graph for Mermaid
+    Mermaid,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ExplainCommand {
+    /// The scene file
+    pub(crate) scene: PathBuf,
+    #[command(subcommand)]
+    pub(crate) question: Question,
+}
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum Question {
+    /// Why one of two systems runs before the other
+    Order(OrderQuestion),
+    /// Whether a system sees an entity in its rows, and what is in the way
+    Rows(RowsQuestion),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct OrderQuestion {
+    /// The name of a system
+    pub(crate) one: String,
+    /// The name of another system
+    pub(crate) other: String,
+    /// How to print the answer
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct RowsQuestion {
+    /// The name of the system
+    pub(crate) system: String,
+    /// The name of the entity
+    pub(crate) entity: String,
+    /// The frame after which to ask; the last one unless given
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// How to print the answer
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
 }

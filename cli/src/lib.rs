@@ -27,8 +27,10 @@
 mod arguments;
 mod draw;
 mod engine;
+mod explain;
 mod faults;
 mod font;
+mod inspect;
 mod output;
 mod profile;
 mod run;
@@ -62,6 +64,8 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
         Command::Run(command) => run::run(engine, &command),
         Command::Profile(command) => profile::run(engine, &command),
         Command::Draw(command) => draw::run(engine, &command),
+        Command::Inspect(command) => inspect::run(engine, &command),
+        Command::Explain(command) => explain::run(engine, &command),
         Command::Schema => output::print(&gerust::scene::schema()).map(|()| true),
     };
     match outcome {

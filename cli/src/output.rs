@@ -1,7 +1,9 @@
 //! Printing, and what several commands print alike.
 
+use crate::arguments::Threads;
 use crate::engine::Engine;
 use crate::trouble::Trouble;
+use gerust::Runtime;
 use gerust::scene::{Report, Scene, SceneRun};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
@@ -30,17 +32,30 @@ pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
 }
 
 /// Runs a scene to its end and reports what came of it.
-pub(crate) fn run_scene(engine: &Engine, path: &Path) -> Result<(Scene, Report), Trouble> {
+pub(crate) fn run_scene(
+    engine: &Engine,
+    path: &Path,
+    threads: Threads,
+) -> Result<(Scene, Report), Trouble> {
     warn_of_debug_build();
     let scene = Scene::load(path, engine.registry())?;
-    let mut run = scene.start(engine.runtime()?)?;
-    advance_to_end(&mut run)?;
+    let mut run = scene.start(runtime(engine, threads)?)?;
+    advance_to(&mut run, scene.frames())?;
     let report = run.report();
     Ok((scene, report))
 }
 
+/// A runtime of an engine with so many threads.
+pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Trouble> {
+    let mut runtime = engine.runtime()?;
+    if let Some(threads) = threads.number() {
+        runtime.set_threads(threads)?;
+    }
+    Ok(runtime)
+}
+
 /// Says on standard error that times of a debug build mean little.
-fn warn_of_debug_build() {
+pub(crate) fn warn_of_debug_build() {
     if cfg!(debug_assertions) {
         eprintln!(
             "warning: this is a debug build, many times slower than a release build; use `cargo run --release`"
@@ -48,9 +63,8 @@ fn warn_of_debug_build() {
     }
 }
 
-/// Runs a scene to its end, with a progress bar if standard error is a terminal.
-fn advance_to_end(run: &mut SceneRun<'_>) -> Result<(), Trouble> {
-    let frames = run.scene().frames();
+/// Runs a scene up to a frame, with a progress bar if standard error is a terminal.
+pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Trouble> {
     let bar = ProgressBar::with_draw_target(Some(frames), ProgressDrawTarget::stderr());
     if !std::io::stderr().is_terminal() {
         bar.set_draw_target(ProgressDrawTarget::hidden());
@@ -61,6 +75,9 @@ fn advance_to_end(run: &mut SceneRun<'_>) -> Result<(), Trouble> {
     // Drawing each frame would cost more than running it.
     let between = (frames / PROGRESS_UPDATES).max(1);
     let outcome = loop {
+        if run.frame() >= frames {
+            break Ok(());
+        }
         match run.advance() {
             Ok(true) if run.frame().is_multiple_of(between) => bar.set_position(run.frame()),
             Ok(true) => {}
@@ -117,4 +134,17 @@ pub(crate) fn of_the_last(report: &Report) -> String {
             report.frames_profiled()
         ),
     }
+}
+
+/// The widest line of plain text.
+const WIDEST_LINE: usize = 80;
+
+/// A text with a prefix, broken at blanks so that it stays within 80 columns; later lines are indented. With a line end.
+pub(crate) fn wrapped(text: &str, prefix: &str, indent: usize) -> String {
+    let indent = " ".repeat(indent);
+    let options = textwrap::Options::new(WIDEST_LINE)
+        .initial_indent(prefix)
+        .subsequent_indent(&indent)
+        .break_words(false);
+    textwrap::fill(text, options) + "\n"
 }

@@ -13,7 +13,7 @@ use serde::Serialize;
 const WIDEST_NAME: usize = 26;
 
 pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
-    let (scene, report) = output::run_scene(engine, &command.scene)?;
+    let (scene, report) = output::run_scene(engine, &command.scene, command.threads)?;
     match command.format {
         Format::Text => output::print(&text(&report))?,
         Format::Json => output::print_json(&Summary::new(&scene, &report))?,

@@ -319,3 +319,172 @@ fn a_reader_that_goes_away_is_no_fault() {
     assert_eq!(String::from_utf8_lossy(&output.stderr), "");
     assert_eq!(String::from_utf8_lossy(&output.stdout), "{\n");
 }
+
+#[test]
+fn inspect_plan_shows_order_reasons_and_cost() {
+    gerust()
+        .args(["inspect", "scenes/quay.toml", "plan", "--threads", "1"])
+        .assert()
+        .code(0)
+        .stdout(
+            contains("Night shift at the quay: 600 frames, 1 thread")
+                .and(contains("  wave 3   move: boxes"))
+                .and(contains("after standard: drift: stated"))
+                .and(contains("critical path"))
+                .and(contains("never ran").not()),
+        );
+    let output = gerust()
+        .args(["inspect", "scenes/quay.toml", "plan"])
+        .output()
+        .expect("it starts");
+    let text = String::from_utf8(output.stdout).expect("it is text");
+    assert!(
+        text.lines().all(|line| line.chars().count() <= 80),
+        "{text}"
+    );
+}
+
+#[test]
+fn inspect_plan_as_json_names_what_systems_take() {
+    let plan = json_of(gerust().args(["inspect", "scenes/quay.toml", "plan", "--format", "json"]));
+    let phases = plan["phases"].as_array().expect("there are phases");
+    let systems = phases
+        .iter()
+        .flat_map(|phase| phase["systems"].as_array().expect("a list"));
+    let drift = systems
+        .clone()
+        .find(|system| system["name"] == "standard: drift")
+        .expect("it is planned");
+    assert_eq!(drift["writes"], serde_json::json!(["Transform"]));
+    assert_eq!(
+        drift["reads"],
+        serde_json::json!(["Velocity", "global Clock"])
+    );
+    assert_eq!(drift["runs"], 600);
+    for phase in phases {
+        let names: Vec<&Value> = phase["systems"]
+            .as_array()
+            .expect("a list")
+            .iter()
+            .map(|system| &system["name"])
+            .collect();
+        for edge in phase["edges"].as_array().expect("a list") {
+            let place = |name| names.iter().position(|known| *known == name);
+            assert!(place(&edge["first"]) < place(&edge["second"]), "{edge}");
+        }
+    }
+}
+
+#[test]
+fn plans_are_drawn_as_graphs() {
+    let graph = |format| {
+        let output = gerust()
+            .args(["inspect", "scenes/quay.toml", "plan", "--format", format])
+            .output()
+            .expect("it starts");
+        String::from_utf8(output.stdout).expect("it is text")
+    };
+    let dot = graph("dot");
+    assert!(dot.starts_with("digraph plan {") && dot.ends_with("}\n"));
+    assert_eq!(dot.matches('{').count(), dot.matches('}').count());
+    assert!(dot.contains("label=\"move: bodies\""));
+    let mermaid = graph("mermaid");
+    assert!(mermaid.starts_with("flowchart LR\n"));
+    assert_eq!(
+        mermaid.matches("  subgraph ").count(),
+        mermaid.matches("  end\n").count()
+    );
+}
+
+#[test]
+fn explain_answers_about_order_and_rows() {
+    gerust()
+        .args(["explain", "scenes/quay.toml", "order", "touch: contacts", "touch: boxes"])
+        .assert()
+        .code(0)
+        .stdout("`touch: boxes` runs before `touch: contacts`\n  `touch: contacts` states `after touch: boxes`\n");
+    let order = json_of(gerust().args([
+        "explain",
+        "scenes/quay.toml",
+        "order",
+        "touch: boxes",
+        "move: bodies",
+        "--format",
+        "json",
+    ]));
+    assert_eq!(
+        (&order["first"], &order["second"]),
+        (&"move: bodies".into(), &"touch: boxes".into())
+    );
+    gerust()
+        .args([
+            "explain",
+            "scenes/quay.toml",
+            "rows",
+            "standard: spin",
+            "barge",
+            "--at",
+            "3",
+        ])
+        .assert()
+        .code(0)
+        .stdout(contains("`barge` has Transform but lacks Spin"));
+    let rows = json_of(gerust().args([
+        "explain",
+        "scenes/quay.toml",
+        "rows",
+        "standard: spin",
+        "barge",
+        "--format",
+        "json",
+    ]));
+    assert_eq!(rows["claims"][0]["lacks"], serde_json::json!(["Spin"]));
+    assert_eq!(
+        (&rows["claims"][0]["has-row"], &rows["frame"]),
+        (&false.into(), &600.into())
+    );
+}
+
+#[test]
+fn questions_about_what_is_not_there_exit_2_and_list_what_is() {
+    let refused = |arguments: &[&str], message: &str| {
+        gerust()
+            .args(["explain", "scenes/quay.toml"])
+            .args(arguments)
+            .assert()
+            .code(2)
+            .stdout("")
+            .stderr(contains(message));
+    };
+    refused(
+        &["order", "move: bodies", "mvoe"],
+        "there is no system named `mvoe`; the names are `standard: drift`",
+    );
+    refused(
+        &["rows", "standard: spin", "bagre"],
+        "there is no entity named `bagre` after frame 600; the names are `barge`",
+    );
+    refused(
+        &["rows", "spin", "barge"],
+        "there is no system named `spin`",
+    );
+    refused(
+        &["rows", "standard: spin", "barge", "--at", "601"],
+        "frame 601 cannot be asked about: the scene has 600 frames",
+    );
+}
+
+#[test]
+fn the_number_of_threads_does_not_change_the_outcome() {
+    for threads in ["1", "2", "4"] {
+        gerust()
+            .args(["run", "scenes/quay.toml", "--threads", threads])
+            .assert()
+            .code(0)
+            .stdout(contains("expectations  14 held, 0 failed"));
+    }
+    gerust()
+        .args(["run", "scenes/quay.toml", "--threads", "0"])
+        .assert()
+        .code(2);
+}

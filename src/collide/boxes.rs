@@ -79,9 +79,13 @@ impl BoxList {
 }
 
 /// The system that brings all world boxes up to date with the world placements.
-pub(super) fn system(phase: Phase, name: &str) -> System {
-    System::named(name)
-        .phase(phase)
+pub(super) fn system(phase: Phase, name: &str, after: Option<&str>) -> System {
+    let system = System::named(name).phase(phase);
+    let system = match after {
+        Some(after) => system.after(after),
+        None => system,
+    };
+    system
         .takes::<(
             Rows<(Entity, &Collider, &WorldTransform, &mut WorldBox)>,
             Rows<&Body>,

@@ -194,6 +194,7 @@ pub(super) fn least_axis(depth: Vec3) -> usize {
 pub(super) fn system() -> System {
     System::named("touch: contacts")
         .phase(Phase::Touch)
+        .after("touch: boxes")
         .takes::<(
             Boxes,
             Global<Layers>,

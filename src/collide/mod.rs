@@ -48,9 +48,13 @@ pub(crate) fn systems() -> Vec<System> {
         Phase::Move,
         ["move: place without links", "move: place linked"],
     );
-    systems.push(boxes::system(Phase::Move, "move: boxes"));
+    systems.push(boxes::system(
+        Phase::Move,
+        "move: boxes",
+        Some("move: place linked"),
+    ));
     systems.push(motion::system());
-    systems.push(boxes::system(Phase::Touch, "touch: boxes"));
+    systems.push(boxes::system(Phase::Touch, "touch: boxes", None));
     systems.push(contacts::system());
     systems
 }

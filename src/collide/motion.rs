@@ -34,6 +34,7 @@ pub(super) fn system() -> System {
     let mut obstacles = Vec::new();
     System::named("move: bodies")
         .phase(Phase::Move)
+        .after("move: boxes")
         .takes::<(Movers, Colliders, Placements, AllLinks, Boxes, Rules)>()
         .runs(
             move |(mut movers, colliders, placements, links, boxes, rules)| {

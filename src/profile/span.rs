@@ -5,7 +5,7 @@
 
 use std::cell::RefCell;
 use std::sync::{Arc, Mutex, PoisonError};
-use std::time::Instant;
+use std::time::{Duration, Instant};
 
 /// What a span stands for.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
@@ -169,12 +169,11 @@ pub(crate) fn ascend(
     category: Category,
     name: SpanName,
     start: Instant,
-    end: Instant,
+    took: Duration,
 ) {
     let Some(depth) = level else {
         return;
     };
-    let elapsed = end.saturating_duration_since(start);
     RECORDER.with_borrow_mut(|recorder| {
         // A guard that outlives its frame has nobody left to tell.
         let Some(recorder) = recorder else {
@@ -185,7 +184,7 @@ pub(crate) fn ascend(
             category,
             name,
             start,
-            nanoseconds: u64::try_from(elapsed.as_nanos()).unwrap_or(u64::MAX),
+            nanoseconds: u64::try_from(took.as_nanos()).unwrap_or(u64::MAX),
             depth,
             thread: recorder.thread,
         });
@@ -250,7 +249,7 @@ impl Drop for SpanGuard {
             open.category,
             open.name,
             open.start,
-            Instant::now(),
+            open.start.elapsed(),
         );
     }
 }

@@ -103,6 +103,7 @@ impl Kit for StandardKit {
         )?;
         runtime.add_system(
             System::named("standard: spin")
+                .after("standard: drift")
                 .takes::<(Rows<(&mut Transform, &Spin)>, Global<Clock>)>()
                 .runs(spin),
         )?;

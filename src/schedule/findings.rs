@@ -407,7 +407,7 @@ fn empty_rows(system: &Registered, world: &World) -> Vec<EmptyRows> {
         return Vec::new();
     }
     let access = &system.facts.access;
-    let claims = access.rows_claims().zip(job.body.rows_met()).enumerate();
+    let claims = access.rows().zip(job.body.rows_met()).enumerate();
     claims
         .filter(|(_, (_, has_met))| !has_met)
         .map(|(number, (rows, _))| EmptyRows {

@@ -121,6 +121,7 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
             .runs(|mut rows| rows.each(|(local, world)| world.0 = local.affine())),
         System::named(names[1])
             .phase(phase)
+            .after(names[0])
             .takes::<(
                 GlobalMut<Preorder>,
                 Rows<(Entity, &Links)>,

@@ -212,8 +212,17 @@ impl Access {
             .map(|reach| (reach.label(), reach.writes))
     }
 
-    /// The claims of rows, as their types are written.
-    pub(crate) fn rows_claims(&self) -> impl ExactSizeIterator<Item = &str> {
+    /// The claims of rows, in order, as their types are written.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let system = System::named("drift").takes::<Rows<&mut Transform>>().runs(|_| ());
+    /// assert_eq!(system.access().rows().collect::<Vec<_>>(), ["Rows<&mut Transform>"]);
+    /// ```
+    pub fn rows(&self) -> impl ExactSizeIterator<Item = &str> {
         self.rows.iter().map(|claim| claim.text.as_str())
     }
 

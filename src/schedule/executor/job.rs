@@ -65,10 +65,11 @@ pub(super) fn run(
         Ok(true)
     }));
     let end = Instant::now();
-    profile::ascend(level, Category::System, facts.span_name, start, end);
+    let took = end - start;
+    profile::ascend(level, Category::System, facts.span_name, start, took);
     let outcome = match outcome {
         Ok(Ok(true)) => {
-            job.tally.note_run(end - start);
+            job.tally.note_run(took);
             Ok(())
         }
         Ok(Ok(false)) => {

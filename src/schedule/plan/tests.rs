@@ -197,10 +197,10 @@ proptest! {
             }
         }
         // A chain of reasons is a chain.
-        for first in 0..count {
-            for second in 0..count {
+        for (first, ordered) in ordered.iter().enumerate() {
+            for (second, &is_ordered) in ordered.iter().enumerate() {
                 let why = planned.why_before(&name(first), &name(second));
-                prop_assert_eq!(why.is_some(), ordered[first][second]);
+                prop_assert_eq!(why.is_some(), is_ordered);
                 for (step, next) in why.iter().flatten().zip(why.iter().flatten().skip(1)) {
                     prop_assert_eq!(step.second(), next.first());
                 }
@@ -212,8 +212,8 @@ proptest! {
     fn those_that_take_part_keep_their_order(systems in made(), off in proptest::collection::vec(any::<bool>(), 14)) {
         let Ok(planned) = plan(&systems) else { return Ok(()) };
         let mut wanted = FixedBitSet::with_capacity(systems.len());
-        for at in 0..systems.len() {
-            wanted.set(at, !off[at]);
+        for (at, &off) in off.iter().take(systems.len()).enumerate() {
+            wanted.set(at, !off);
         }
         let (sequence, direct) = planned.restricted(&wanted);
         prop_assert_eq!(sequence.len(), wanted.count_ones(..));

@@ -82,7 +82,8 @@ pub struct Rows<'w, I: Items, C: Conditions = ()> {
 /// Matches that a system keeps between runs, or that were worked out for one call.
 enum Remembered<'w> {
     BySystem(&'w Matches),
-    ForThisCall(Matches),
+    /// Boxed, so that rows stay small: they are handed to the system by value.
+    ForThisCall(Box<Matches>),
 }
 
 impl Deref for Remembered<'_> {
@@ -171,7 +172,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         }
         let mut matches = Matches::default();
         matches.refresh::<I, C>(world);
-        Self::hold(world, Remembered::ForThisCall(matches), &[], 0)
+        Self::hold(world, Remembered::ForThisCall(Box::new(matches)), &[], 0)
     }
 
     fn holds(&self, positions: &[u32], row: u32) -> bool {

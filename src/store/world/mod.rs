@@ -85,8 +85,12 @@ impl World {
         self.tick.load(Ordering::Relaxed) + 1
     }
 
-    /// The tick of a run that begins now.
+    /// The tick of a run that begins now. While no type keeps ticks nobody can tell runs apart, and the counter, which
+    /// all threads share, is left alone.
     pub(crate) fn next_tick(&self) -> u64 {
+        if !self.types.any_ticks() {
+            return self.tick_outside();
+        }
         self.tick.fetch_add(1, Ordering::Relaxed) + 1
     }
 

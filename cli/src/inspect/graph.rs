@@ -1,0 +1,104 @@
+//! A plan as a graph, for programs that lay graphs out.
+
+use gerust::schedule::{Edge, Plan, Reason};
+use std::collections::HashMap;
+use std::fmt::Write;
+
+/// Numbers of the systems, over all phases.
+fn numbers(plan: &Plan) -> HashMap<&str, usize> {
+    let names = plan.phases().iter().flat_map(|phase| phase.sequence());
+    names
+        .enumerate()
+        .map(|(number, name)| (name, number))
+        .collect()
+}
+
+/// What is written beside an edge.
+fn label(edge: &Edge<'_>) -> String {
+    match edge.reason() {
+        Reason::Clash { uses, .. } => {
+            let resources: Vec<&str> = uses.iter().map(|shared| shared.resource()).collect();
+            resources.join(", ")
+        }
+        _ => String::from("stated"),
+    }
+}
+
+/// For Graphviz: a cluster per phase; stated edges are solid, those from clashes dashed.
+pub(super) fn dot(plan: &Plan) -> String {
+    let number_of = numbers(plan);
+    let mut text = String::from(
+        "digraph plan {\n  rankdir=LR;\n  node [shape=box, fontname=\"sans-serif\"];\n  edge [fontname=\"sans-serif\", fontsize=10];\n",
+    );
+    for (at, phase) in plan.phases().iter().enumerate() {
+        // Writing to a string does not fail.
+        let _ = writeln!(text, "  subgraph cluster_{at} {{");
+        let _ = writeln!(text, "    label={};", dot_text(phase.phase().name()));
+        for name in phase.sequence() {
+            let _ = writeln!(text, "    s{} [label={}];", number_of[name], dot_text(name));
+        }
+        for edge in phase.edges() {
+            let style = match edge.reason() {
+                Reason::Clash { .. } => ", style=dashed",
+                _ => "",
+            };
+            let _ = writeln!(
+                text,
+                "    s{} -> s{} [label={}{style}];",
+                number_of[edge.first()],
+                number_of[edge.second()],
+                dot_text(&label(&edge))
+            );
+        }
+        text.push_str("  }\n");
+    }
+    text.push_str("}\n");
+    text
+}
+
+fn dot_text(text: &str) -> String {
+    let escaped = text
+        .replace('\\', "\\\\")
+        .replace('"', "\\\"")
+        .replace('\n', " ");
+    format!("\"{escaped}\"")
+}
+
+/// For Mermaid: a subgraph per phase; stated edges are solid, those from clashes dotted.
+pub(super) fn mermaid(plan: &Plan) -> String {
+    let number_of = numbers(plan);
+    let mut text = String::from("flowchart LR\n");
+    for (at, phase) in plan.phases().iter().enumerate() {
+        let _ = writeln!(
+            text,
+            "  subgraph p{at}[{}]",
+            mermaid_text(phase.phase().name())
+        );
+        for name in phase.sequence() {
+            let _ = writeln!(text, "    s{}[{}]", number_of[name], mermaid_text(name));
+        }
+        for edge in phase.edges() {
+            let arrow = match edge.reason() {
+                Reason::Clash { .. } => "-.->",
+                _ => "-->",
+            };
+            let _ = writeln!(
+                text,
+                "    s{} {arrow}|{}| s{}",
+                number_of[edge.first()],
+                mermaid_text(&label(&edge)),
+                number_of[edge.second()]
+            );
+        }
+        text.push_str("  end\n");
+    }
+    text
+}
+
+fn mermaid_text(text: &str) -> String {
+    let escaped = text
+        .replace('#', "#35;")
+        .replace('"', "#quot;")
+        .replace('\n', " ");
+    format!("\"{escaped}\"")
+}

@@ -1,0 +1,40 @@
+//! `gerust inspect`.
+
+mod graph;
+mod plan;
+mod plan_text;
+
+use crate::Verdict;
+use crate::arguments::{InspectCommand, InspectTopic, PlanFormat, PlanTopic};
+use crate::engine::Engine;
+use crate::output;
+use gerust::scene::Scene;
+use plan::PlanView;
+use std::path::Path;
+
+pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
+    match &command.topic {
+        InspectTopic::Plan(topic) => plan(engine, &command.scene, topic),
+    }
+}
+
+/// Runs the scene to its end, so that the plan has measured times, and shows the plan.
+fn plan(engine: &Engine, path: &Path, topic: &PlanTopic) -> Verdict {
+    let is_measured = matches!(topic.format, PlanFormat::Text | PlanFormat::Json);
+    if is_measured {
+        output::warn_of_debug_build();
+    }
+    let scene = Scene::load(path, engine.registry())?;
+    let mut run = scene.start(output::runtime(engine, topic.threads)?)?;
+    output::advance_to(&mut run, scene.frames())?;
+    let plan = run.runtime().schedule().plan()?;
+    let findings = run.runtime().findings()?;
+    let view = PlanView::new(&scene, run.runtime(), &plan, &findings);
+    match topic.format {
+        PlanFormat::Text => output::print(&plan_text::text(&view))?,
+        PlanFormat::Json => output::print_json(&view)?,
+        PlanFormat::Dot => output::print(&graph::dot(&plan))?,
+        PlanFormat::Mermaid => output::print(&graph::mermaid(&plan))?,
+    }
+    Ok(true)
+}
