@@ -132,15 +132,13 @@ fn busy(table: &mut Table) {
                 .runs(move |_| spin(each))
         });
         let mut runtime = runtime(2, systems);
-        let ideal = each.as_secs_f64() * 8.0;
-        let sample = |runtime: &mut Runtime| {
-            let start = Instant::now();
-            runtime.run_frames(100).expect("nothing fails");
-            start.elapsed().as_secs_f64() / 100.0 / ideal
-        };
-        let ratio = median_of((0..15).map(|_| sample(&mut runtime)));
-        // The shorter the systems, the more the hand-over counts; the target is that for 20 µs.
-        table.figure(&name, ratio, 1.05, "times");
+        const FRAMES: usize = 100;
+        table.row(
+            &name,
+            1.05,
+            || runtime.run_frames(FRAMES as u64).expect("nothing fails"),
+            || (0..FRAMES * 8).for_each(|_| spin(each)),
+        );
     }
 }
 

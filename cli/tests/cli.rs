@@ -389,7 +389,7 @@ fn plans_are_drawn_as_graphs() {
     assert_eq!(dot.matches('{').count(), dot.matches('}').count());
     assert!(dot.contains("label=\"move: bodies\""));
     let mermaid = graph("mermaid");
-    assert!(mermaid.starts_with("flowchart LR\n"));
+    assert!(mermaid.starts_with("flowchart TB\n"));
     assert_eq!(
         mermaid.matches("  subgraph ").count(),
         mermaid.matches("  end\n").count()

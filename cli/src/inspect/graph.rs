@@ -13,6 +13,15 @@ fn numbers(plan: &Plan) -> HashMap<&str, usize> {
         .collect()
 }
 
+/// The last system of each phase and the first of the next one.
+fn neighbours(plan: &Plan) -> impl Iterator<Item = (&str, &str)> {
+    let phases = plan.phases();
+    phases.windows(2).filter_map(|pair| {
+        let last = pair[0].sequence().last()?;
+        Some((last, pair[1].sequence().next()?))
+    })
+}
+
 /// What is written beside an edge.
 fn label(edge: &Edge<'_>) -> String {
     match edge.reason() {
@@ -24,11 +33,11 @@ fn label(edge: &Edge<'_>) -> String {
     }
 }
 
-/// For Graphviz: a cluster per phase; stated edges are solid, those from clashes dashed.
+/// For Graphviz: a cluster per phase, thick arrows between them; stated edges are solid, those from clashes dashed.
 pub(super) fn dot(plan: &Plan) -> String {
     let number_of = numbers(plan);
     let mut text = String::from(
-        "digraph plan {\n  rankdir=LR;\n  node [shape=box, fontname=\"sans-serif\"];\n  edge [fontname=\"sans-serif\", fontsize=10];\n",
+        "digraph plan {\n  compound=true;\n  fontname=\"sans-serif\";\n  node [shape=box, fontname=\"sans-serif\"];\n  edge [fontname=\"sans-serif\", fontsize=10];\n",
     );
     for (at, phase) in plan.phases().iter().enumerate() {
         // Writing to a string does not fail.
@@ -52,6 +61,15 @@ pub(super) fn dot(plan: &Plan) -> String {
         }
         text.push_str("  }\n");
     }
+    for (at, (before, after)) in neighbours(plan).enumerate() {
+        let _ = writeln!(
+            text,
+            "  s{} -> s{} [ltail=cluster_{at}, lhead=cluster_{}, penwidth=2];",
+            number_of[before],
+            number_of[after],
+            at + 1
+        );
+    }
     text.push_str("}\n");
     text
 }
@@ -64,10 +82,10 @@ fn dot_text(text: &str) -> String {
     format!("\"{escaped}\"")
 }
 
-/// For Mermaid: a subgraph per phase; stated edges are solid, those from clashes dotted.
+/// For Mermaid: a subgraph per phase, thick arrows between them; stated edges are solid, those from clashes dotted.
 pub(super) fn mermaid(plan: &Plan) -> String {
     let number_of = numbers(plan);
-    let mut text = String::from("flowchart LR\n");
+    let mut text = String::from("flowchart TB\n");
     for (at, phase) in plan.phases().iter().enumerate() {
         let _ = writeln!(
             text,
@@ -91,6 +109,9 @@ pub(super) fn mermaid(plan: &Plan) -> String {
             );
         }
         text.push_str("  end\n");
+    }
+    for at in 1..plan.phases().len() {
+        let _ = writeln!(text, "  p{} ==> p{at}", at - 1);
     }
     text
 }

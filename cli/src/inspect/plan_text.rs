@@ -114,22 +114,21 @@ fn remarks(system: &SystemView<'_>) -> String {
 fn push_cost(text: &mut String, cost: &CostView<'_>, systems: usize) {
     let duration = |ms: f64| time(Duration::from_secs_f64(ms / 1e3));
     let mut line = format!("work {} a frame", duration(cost.work_ms));
-    if systems > 1 {
+    if cost.critical_path.len() == systems {
+        line.push_str(", one chain");
+    } else {
         let _ = write!(
             line,
             ", critical path {} ({}), at best {} as fast",
             duration(cost.span_ms),
-            match cost.critical_path.len() == systems {
-                true => String::from("all of it"),
-                false => cost.critical_path.join(" → "),
-            },
+            cost.critical_path.join(" → "),
             times(cost.best_speed_up)
         );
-        if let Some(measured) = cost.measured_speed_up {
-            let _ = write!(line, ", measured {}", times(measured));
-        }
-        let _ = write!(line, "; {}", cost.advice);
     }
+    if let Some(measured) = cost.measured_speed_up {
+        let _ = write!(line, ", measured {}", times(measured));
+    }
+    let _ = write!(line, "; {}", cost.advice);
     text.push_str(&wrapped(&line, "  ", 4));
 }
 
