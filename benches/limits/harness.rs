@@ -59,10 +59,26 @@ impl Table {
         if !self.wants(name) {
             return;
         }
+        self.row_timed(
+            name,
+            target,
+            || timed(make_ours(), &mut ours),
+            || timed(make_by_hand(), &mut by_hand),
+        );
+    }
+
+    /// Compares sides that measure themselves.
+    pub(crate) fn row_timed(
+        &mut self,
+        name: &str,
+        target: f64,
+        mut ours: impl FnMut() -> Duration,
+        mut by_hand: impl FnMut() -> Duration,
+    ) {
         let mut times = (Vec::with_capacity(ROUNDS), Vec::with_capacity(ROUNDS));
         for round in 0..=ROUNDS {
-            let first = timed(make_ours(), &mut ours);
-            let second = timed(make_by_hand(), &mut by_hand);
+            let first = ours();
+            let second = by_hand();
             // The first round warms the caches.
             if round > 0 {
                 times.0.push(first);

@@ -7,6 +7,7 @@
 mod harness;
 #[cfg(feature = "parallel")]
 mod schedule;
+mod space;
 mod store;
 
 fn main() {
@@ -16,5 +17,6 @@ fn main() {
     store::rows(&mut table);
     #[cfg(feature = "parallel")]
     schedule::rows(&mut table);
+    space::rows(&mut table);
     table.finish();
 }

@@ -1,7 +1,7 @@
 //! Linking and unlinking.
 
 use super::links::Links;
-use super::propagate::{Preorder, install};
+use super::propagate::{Order, install};
 use crate::error::{Error, Kind};
 use crate::store::{EditKind, Edits, Entity, World};
 
@@ -120,7 +120,7 @@ impl World {
     }
 
     fn mark_order_stale(&mut self) {
-        self.ensure_global::<Preorder>().mark_stale();
+        self.ensure_global::<Order>().mark_stale();
     }
 
     fn refuse_cycle(&self, child: Entity, parent: Entity) -> Result<(), Error> {

@@ -102,6 +102,12 @@ pub struct BundlePlan {
 }
 
 impl BundlePlan {
+    /// Whether changes of any of the types are noted.
+    pub(crate) fn notes_changes(&self, types: &ComponentTypes) -> bool {
+        let mut columns = self.columns.iter();
+        columns.any(|&(id, _)| types.get(id).changes.is_some())
+    }
+
     pub(crate) fn new<B: Bundle>(types: &mut ComponentTypes, tables: &mut Tables) -> Self {
         let ids = B::ids(types);
         for (position, id) in ids.iter().enumerate() {

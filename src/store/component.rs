@@ -1,8 +1,9 @@
 //! Component types and how the world knows them.
 
+use super::changes::{Changes, ColumnChanges, Kept};
 use super::column::{AnyColumns, ColumnCell, Columns};
 use super::entity::{Entity, TableId};
-use super::ticks::{ColumnTicks, RowTicks, Ticks};
+use super::ticks::RowTicks;
 use super::world::World;
 use atomic_refcell::AtomicRefCell;
 use rustc_hash::FxHashMap;
@@ -48,8 +49,8 @@ pub(crate) type FarewellHook = fn(&mut World, Entity);
 pub(crate) struct ComponentType {
     pub(crate) name: &'static str,
     pub(crate) columns: Box<dyn AnyColumns>,
-    /// The ticks of all rows, once somebody asks about changes.
-    pub(crate) ticks: Option<AtomicRefCell<Ticks>>,
+    /// What is noted of changes to rows, once somebody asks.
+    pub(crate) changes: Option<AtomicRefCell<Changes>>,
     /// Posts that an entity has lost the component, once somebody asks.
     pub(crate) tell_lost: Option<fn(&mut World, Entity)>,
     #[cfg(feature = "snapshot")]
@@ -64,41 +65,37 @@ pub(crate) struct ComponentType {
 }
 
 impl ComponentType {
-    fn column_ticks(&mut self, table: TableId) -> Option<&mut ColumnTicks> {
-        let ticks = self.ticks.as_mut()?.get_mut();
+    fn column_changes(&mut self, table: TableId) -> Option<&mut ColumnChanges> {
+        let changes = self.changes.as_mut()?.get_mut();
         let position = self.columns.position(table)?;
-        Some(&mut ticks.0[position as usize])
+        Some(changes.column_mut(position))
     }
 
     fn push_ticks(&mut self, table: TableId, row: RowTicks) {
-        if let Some(ticks) = self.column_ticks(table) {
-            ticks.push(row);
+        if let Some(changes) = self.column_changes(table) {
+            changes.push(row);
         }
     }
 
     fn take_ticks(&mut self, table: TableId, row: u32) -> Option<RowTicks> {
-        self.ticks.as_ref()?;
-        Some(self.column_ticks(table)?.swap_remove(row))
+        self.changes.as_ref()?;
+        Some(self.column_changes(table)?.swap_remove(row))
     }
 
     /// Notes that a row is handed out for writing.
     #[inline]
     pub(crate) fn mark(&mut self, table: TableId, row: u32, tick: u64) {
-        if self.ticks.is_some()
-            && let Some(ticks) = self.column_ticks(table)
+        if self.changes.is_some()
+            && let Some(changes) = self.column_changes(table)
         {
-            ticks.mark(row, tick);
+            changes.mark(row, tick);
         }
     }
 
-    fn keep_ticks(&mut self, tick: u64) {
-        if self.ticks.is_none() {
-            let columns = self.columns.lengths().into_iter();
-            let ticks = columns
-                .map(|rows| ColumnTicks::filled(rows, tick))
-                .collect();
-            self.ticks = Some(AtomicRefCell::new(Ticks(ticks)));
-        }
+    fn keep(&mut self, more: Kept, tick: u64) {
+        let rows = self.columns.lengths();
+        let changes = self.changes.get_or_insert_default();
+        changes.get_mut().keep(more, &rows, tick);
     }
 }
 
@@ -115,8 +112,10 @@ pub(crate) struct Companion {
 pub struct ComponentTypes {
     ids: FxHashMap<TypeId, ComponentId>,
     types: Vec<ComponentType>,
-    /// Whether any type keeps ticks, so that a push need not ask each.
+    /// Whether any type keeps ticks.
     any_ticks: bool,
+    /// Whether any type keeps anything of its changes, so that a push need not ask each.
+    any_changes: bool,
 }
 
 impl ComponentTypes {
@@ -148,7 +147,7 @@ impl ComponentTypes {
         self.types.push(ComponentType {
             name,
             columns: Box::new(ColumnCell::<T>::default()),
-            ticks: None,
+            changes: None,
             tell_lost: None,
             #[cfg(feature = "snapshot")]
             registered: None,
@@ -186,8 +185,8 @@ impl ComponentTypes {
     pub(crate) fn add_column(&mut self, id: ComponentId, table: TableId) {
         let known = self.get_mut(id);
         known.columns.add(table);
-        if let Some(ticks) = &mut known.ticks {
-            ticks.get_mut().0.push(ColumnTicks::default());
+        if let Some(changes) = &mut known.changes {
+            changes.get_mut().add_column();
         }
     }
 
@@ -203,7 +202,7 @@ impl ComponentTypes {
         let known = &mut self.types[id.index()];
         let columns = known.columns.downcast_mut::<T>().0.get_mut();
         columns.column_mut(table).push(value);
-        if self.any_ticks {
+        if self.any_changes {
             known.push_ticks(table, RowTicks::attached(tick));
         }
     }
@@ -220,7 +219,7 @@ impl ComponentTypes {
         let known = &mut self.types[id.index()];
         let columns = known.columns.downcast_mut::<T>().0.get_mut();
         columns.all_mut()[position as usize].push(value);
-        if self.any_ticks {
+        if self.any_changes {
             known.push_ticks(table, RowTicks::attached(tick));
         }
     }
@@ -229,10 +228,12 @@ impl ComponentTypes {
         self.any_ticks
     }
 
-    /// Begins to keep the ticks of a type; does nothing the second time. What is there counts as attached now.
-    pub(crate) fn keep_ticks(&mut self, id: ComponentId, tick: u64) {
-        self.any_ticks = true;
-        self.get_mut(id).keep_ticks(tick);
+    /// Begins to keep something of the changes of a type; does nothing the second time. What is there counts as attached
+    /// now.
+    pub(crate) fn keep(&mut self, id: ComponentId, more: Kept, tick: u64) {
+        self.any_ticks |= more.ticks;
+        self.any_changes = true;
+        self.get_mut(id).keep(more, tick);
     }
 
     /// [`ComponentTypes::push`] for many values; the column is looked up once.
@@ -247,7 +248,7 @@ impl ComponentTypes {
         let known = &mut self.types[id.index()];
         let columns = known.columns.downcast_mut::<T>().0.get_mut();
         columns.column_mut(table).extend(values);
-        if known.ticks.is_some() {
+        if known.changes.is_some() {
             for _ in 0..count {
                 known.push_ticks(table, RowTicks::attached(tick));
             }
@@ -265,7 +266,7 @@ impl ComponentTypes {
     pub(crate) fn bury_rows(&mut self, id: ComponentId, table: TableId, rows: &[(u32, u32)]) {
         let known = self.get_mut(id);
         known.columns.bury_rows(table, rows);
-        if known.ticks.is_some() {
+        if known.changes.is_some() {
             for &(row, _) in rows {
                 known.take_ticks(table, row);
             }
@@ -305,7 +306,7 @@ impl ComponentTypes {
     ) {
         let known = self.get_mut(id);
         known.columns.move_rows(from, rows, to);
-        if known.ticks.is_some() {
+        if known.changes.is_some() {
             for &(row, _) in rows {
                 if let Some(ticks) = known.take_ticks(from, row) {
                     known.push_ticks(to, ticks);

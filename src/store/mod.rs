@@ -3,6 +3,7 @@
 mod access;
 mod batch;
 mod bundle;
+mod changes;
 mod claim;
 mod column;
 mod component;
@@ -46,5 +47,7 @@ pub(crate) use access::ResourceKind;
 pub(crate) use claim::Grant;
 pub(crate) use claim::{Preparation, ReservedIds};
 pub(crate) use edits::EditKind;
+pub(crate) use entity::TableId;
+pub(crate) use rows::{Locator, TableRows, Unseen};
 #[cfg(feature = "parallel")]
 pub(crate) use workers::Workers;

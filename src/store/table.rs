@@ -9,6 +9,8 @@ use rustc_hash::FxHashMap;
 pub struct Table {
     components: Box<[ComponentId]>,
     pub(crate) entities: Vec<Entity>,
+    /// Grows whenever rows may have come, gone or moved.
+    version: u64,
     /// Where an entity goes when a component is attached or detached; filled as it is asked for.
     moves: FxHashMap<ComponentId, TableId>,
     /// Whether any of the types wants to know before an entity goes.
@@ -16,6 +18,11 @@ pub struct Table {
 }
 
 impl Table {
+    /// As long as this stays the same, rows stay where they are.
+    pub(crate) fn version(&self) -> u64 {
+        self.version
+    }
+
     /// The component types, ascending.
     pub(crate) fn components(&self) -> &[ComponentId] {
         &self.components
@@ -40,9 +47,12 @@ impl Tables {
         &self.tables[id.index()]
     }
 
+    /// A table, to change its rows.
     #[inline]
     pub(crate) fn get_mut(&mut self, id: TableId) -> &mut Table {
-        &mut self.tables[id.index()]
+        let table = &mut self.tables[id.index()];
+        table.version += 1;
+        table
     }
 
     pub(crate) fn len(&self) -> usize {
@@ -78,6 +88,7 @@ impl Tables {
         let components = components.into_boxed_slice();
         self.tables.push(Table {
             entities: Vec::new(),
+            version: 0,
             moves: FxHashMap::default(),
             says_farewell: components
                 .iter()

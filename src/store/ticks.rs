@@ -8,14 +8,10 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 const CHUNK: usize = 64;
 
-/// The ticks of all columns of one type, in the order of the columns.
+/// The ticks of one column.
 ///
 /// Ticks are atomic, so that a walk can mark rows while a condition of the same walk reads them; no order between threads
 /// is asked of them, because systems that clash never run side by side.
-#[derive(Default, Debug)]
-pub struct Ticks(pub(crate) Vec<ColumnTicks>);
-
-/// The ticks of one column.
 #[derive(Default, Debug)]
 pub(crate) struct ColumnTicks {
     chunks: Vec<AtomicU64>,

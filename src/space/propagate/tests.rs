@@ -1,7 +1,7 @@
 use super::*;
 use crate::Runtime;
 use crate::error::Error;
-use glam::{Quat, Vec3};
+use glam::{Affine3A, Quat, Vec3};
 use proptest::prelude::*;
 
 fn transform() -> impl Strategy<Value = Transform> {

@@ -2,11 +2,11 @@
 
 use super::shape::Shape;
 use crate::store::access::{Access, ResourceKind};
+use crate::store::changes::{Changes, Kept};
 use crate::store::column::NO_COLUMN;
 use crate::store::component::{Component, ComponentTypes};
 use crate::store::entity::TableId;
 use crate::store::table::Table;
-use crate::store::ticks::{ColumnTicks, Ticks};
 use atomic_refcell::{AtomicRef, AtomicRefCell};
 use std::marker::PhantomData;
 
@@ -226,7 +226,7 @@ macro_rules! by_tick {
             const BY_ROW: bool = true;
             const COLUMNS: usize = 1;
             /// `None` where nobody has asked the world to keep ticks: then every row counts.
-            type Held<'w> = Option<AtomicRef<'w, Ticks>>;
+            type Held<'w> = Option<AtomicRef<'w, Changes>>;
 
             fn declare(access: &mut Access) {
                 access.add_unless_known::<T>(ResourceKind::Component);
@@ -234,7 +234,11 @@ macro_rules! by_tick {
 
             fn register(types: &mut ComponentTypes, tick: u64) {
                 let id = types.id_or_register::<T>();
-                types.keep_ticks(id, tick);
+                let ticks = Kept {
+                    ticks: true,
+                    ..Kept::default()
+                };
+                types.keep(id, ticks, tick);
             }
 
             fn describe(shape: &mut Shape) {
@@ -252,7 +256,8 @@ macro_rules! by_tick {
 
             fn hold<'w>(types: &'w ComponentTypes) -> Self::Held<'w> {
                 let known = types.get(types.id::<T>()?);
-                known.ticks.as_ref().map(AtomicRefCell::borrow)
+                let changes = known.changes.as_ref().map(AtomicRefCell::borrow);
+                changes.filter(|changes| changes.keeps_ticks())
             }
 
             #[inline(always)]
@@ -260,11 +265,10 @@ macro_rules! by_tick {
                 if positions[0] == NO_COLUMN {
                     return false;
                 }
-                let Some(ticks) = held else {
-                    return true;
-                };
-                let column: &ColumnTicks = &ticks.0[positions[0] as usize];
-                column.$tick(row) > since
+                let ticks = held
+                    .as_ref()
+                    .and_then(|changes| changes.ticks(positions[0]));
+                ticks.is_none_or(|ticks| ticks.$tick(row) > since)
             }
         }
     };

@@ -6,12 +6,14 @@ mod iter;
 mod matches;
 mod several;
 mod shape;
+mod tables;
 
 pub use conditions::{AnyOf, Conditions, Fresh, Having, Lacking, Touched};
 pub(crate) use items::Pattern;
 pub use items::{Items, SharedItems};
 pub use shape::RowMatch;
 pub(crate) use shape::Shape;
+pub(crate) use tables::{Locator, TableRows, Unseen};
 
 use super::access::Access;
 use super::entity::{Entities, Entity};

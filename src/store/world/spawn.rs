@@ -61,7 +61,7 @@ impl World {
         } = self;
         let plan = plans.of::<B>(types, tables);
         let table = plan.table;
-        if !plan.companions.is_empty() || types.any_ticks() {
+        if !plan.companions.is_empty() || plan.notes_changes(types) {
             return many.map(|one| self.spawn(one)).collect();
         }
         let mut newcomers = Newcomers {

@@ -1,10 +1,10 @@
 //! Guards on the columns and ticks of types, and walks over columns.
 
+use crate::store::changes::Changes;
 use crate::store::column::{Columns, NO_COLUMN};
 use crate::store::component::{Component, ComponentTypes};
 use crate::store::entity::TableId;
 use crate::store::table::Tables;
-use crate::store::ticks::Ticks;
 use atomic_refcell::{AtomicRef, AtomicRefCell, AtomicRefMut};
 
 /// Where guards come from.
@@ -133,11 +133,11 @@ impl<'s, T> ColumnsAhead<'s, T> {
     }
 }
 
-pub(super) type TickGuard<'w> = Option<AtomicRef<'w, Ticks>>;
+pub(super) type TickGuard<'w> = Option<AtomicRef<'w, Changes>>;
 
 pub(super) fn ticks_of<T: Component>(types: &ComponentTypes) -> TickGuard<'_> {
     let known = types.get(types.id::<T>()?);
-    known.ticks.as_ref().map(AtomicRefCell::borrow)
+    known.changes.as_ref().map(AtomicRefCell::borrow)
 }
 
 pub(super) fn position<T: Component>(types: &ComponentTypes, table: TableId) -> u32 {

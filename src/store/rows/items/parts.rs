@@ -68,7 +68,7 @@ macro_rules! writing {
             if let Some(ticks) = marks
                 && positions[0] != NO_COLUMN
             {
-                ticks.0[positions[0] as usize].mark_all(tick);
+                ticks.column(positions[0]).mark_all(tick);
             }
         }
 
@@ -77,7 +77,7 @@ macro_rules! writing {
             if let Some(ticks) = marks
                 && positions[0] != NO_COLUMN
             {
-                ticks.0[positions[0] as usize].mark(row, tick);
+                ticks.column(positions[0]).mark(row, tick);
             }
         }
     };

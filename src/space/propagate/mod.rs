@@ -1,0 +1,101 @@
+//! From local to world placement, parents before children, at a cost that follows what has changed.
+//!
+//! The store notes which rows of [`Transform`] were written, by whatever way. Entities without links are placed row by row.
+//! Linked ones are listed in [`Order`], parents before children, so that a changed entity and everything below it are one
+//! range, which is walked forward.
+
+mod order;
+
+use super::link::say_farewell;
+use super::links::Links;
+use super::transform::Transform;
+use super::world_transform::WorldTransform;
+use crate::schedule::{Phase, System};
+use crate::store::{Entity, GlobalMut, Having, Lacking, Rows, TableRows, Unseen, World};
+use smallvec::SmallVec;
+
+pub(super) use order::Order;
+
+/// Makes placement known to a world; does nothing the second time.
+pub(crate) fn install(world: &mut World) {
+    if world.global::<Order>().is_ok() {
+        return;
+    }
+    world.ensure_global::<Order>();
+    world.keep_component::<Links>(say_farewell);
+    world.add_companion::<Transform, WorldTransform>();
+    world.keep_unseen::<Transform>();
+    #[cfg(feature = "snapshot")]
+    {
+        const FREE: &str = "nobody else registers these types";
+        world
+            .register_component::<Transform>("transform")
+            .expect(FREE);
+        world.register_component::<Links>("links").expect(FREE);
+        world
+            .after_restore
+            .push(|world| world.ensure_global::<Order>().mark_stale());
+    }
+}
+
+type Placed<'w, C> = Rows<'w, (&'static Transform, &'static mut WorldTransform), C>;
+/// The rows of one table, to be placed.
+type PlacedTable<'s, 'w, C> =
+    TableRows<'s, 'w, (&'static Transform, &'static mut WorldTransform), C>;
+/// Tables that are held without an allocation.
+const TABLES: usize = 16;
+
+/// The two systems that place everything, in a phase and under names of the caller's choice.
+pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
+    vec![
+        System::named(names[0])
+            .phase(phase)
+            .takes::<(Placed<Lacking<Links>>, Unseen<Transform>)>()
+            .runs(|(mut rows, unseen)| {
+                for mut table in rows.by_table() {
+                    place_apart(&mut table, &unseen);
+                }
+            }),
+        System::named(names[1])
+            .phase(phase)
+            .after(names[0])
+            .takes::<(
+                GlobalMut<Order>,
+                Rows<(Entity, &Links)>,
+                Placed<Having<Links>>,
+                Unseen<Transform>,
+            )>()
+            .runs(|(mut order, links, mut rows, unseen)| {
+                let locate = rows.locator();
+                let mut tables: SmallVec<[PlacedTable<'_, '_, Having<Links>>; TABLES]> =
+                    rows.by_table().collect();
+                order.bring_up_to_date(&links, &tables, locate);
+                for (number, table) in tables.iter().enumerate() {
+                    match unseen.see_if_all(table.table) {
+                        true => order.note_table(number),
+                        false => unseen.see(table.table, |row| order.note(number, row)),
+                    }
+                }
+                order.place(&mut tables);
+            }),
+    ]
+}
+
+/// Places what has changed among entities without links.
+fn place_apart(table: &mut PlacedTable<'_, '_, Lacking<Links>>, unseen: &Unseen<Transform>) {
+    if unseen.see_if_all(table.table) {
+        let (locals, worlds) = &mut table.slices;
+        for (local, world) in locals.iter().zip(worlds.iter_mut()) {
+            world.0 = local.affine();
+        }
+        (0..locals.len()).for_each(|row| table.mark(row));
+        return;
+    }
+    unseen.see(table.table, |row| {
+        table.slices.1[row].0 = table.slices.0[row].affine();
+        table.mark(row);
+    });
+}
+
+#[cfg(test)]
+mod tests;
