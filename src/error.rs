@@ -84,6 +84,23 @@ pub(crate) enum Kind {
         mend: String,
     },
     #[error(
+        "entity `{child}` cannot be put next to `{sibling}`, which is not another child of `{parent}`; name one of its children, or `Last`"
+    )]
+    NoSibling {
+        entity: Entity,
+        child: String,
+        sibling: String,
+        parent: String,
+    },
+    #[error(
+        "entity `{child}` cannot be linked under `{parent}` and stay where it is: `{parent}` is flattened by a scale of zero; use `link`, which keeps the local placement"
+    )]
+    FlatParent {
+        entity: Entity,
+        child: String,
+        parent: String,
+    },
+    #[error(
         "system `{system}` claims `{resource}` twice, once to write it, in `{first}` and in `{second}`, and these can meet; \
          merge the two, keep them apart by `Having` and `Lacking` one type, or move one into a system of its own"
     )]
@@ -185,7 +202,9 @@ impl Error {
             Kind::StaleEntity { entity, .. }
             | Kind::MissingComponent { entity, .. }
             | Kind::KeptComponent { entity, .. }
-            | Kind::LinkCycle { entity, .. } => Some(entity),
+            | Kind::LinkCycle { entity, .. }
+            | Kind::NoSibling { entity, .. }
+            | Kind::FlatParent { entity, .. } => Some(entity),
             _ => None,
         }
     }

@@ -27,7 +27,9 @@ pub(crate) enum Command {
     #[command(after_help = "Example: gerust draw scenes/quay.toml --at 0,240,600 -o quay.png")]
     Draw(DrawCommand),
     /// Run a scene and show what is inside
-    #[command(after_help = "Example: gerust inspect scenes/quay.toml plan")]
+    #[command(
+        after_help = "Examples:\n  gerust inspect scenes/quay.toml plan\n  gerust inspect scenes/quay.toml tree --at 240"
+    )]
     Inspect(InspectCommand),
     /// Run a scene and answer why something is as it is
     #[command(
@@ -87,6 +89,18 @@ pub(crate) struct InspectCommand {
 pub(crate) enum InspectTopic {
     /// The order of the systems with its reasons, what each takes, and what threads could bring
     Plan(PlanTopic),
+    /// Who is under whom, with the local and the world placement
+    Tree(TreeTopic),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct TreeTopic {
+    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// How to print the tree
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
 }
 
 #[derive(Args, Debug)]

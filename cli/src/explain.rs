@@ -93,13 +93,7 @@ struct ClaimAnswer<'r> {
 
 fn rows(engine: &Engine, path: &Path, question: &RowsQuestion) -> Verdict {
     let scene = Scene::load(path, engine.registry())?;
-    let frame = question.at.unwrap_or(scene.frames());
-    if frame > scene.frames() {
-        return Err(Trouble::other(format!(
-            "frame {frame} cannot be asked about: the scene has {} frames; choose one up to that",
-            scene.frames()
-        )));
-    }
+    let frame = output::frame_within(&scene, question.at)?;
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     output::advance_to(&mut run, frame)?;
     let runtime = run.runtime();

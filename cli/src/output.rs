@@ -45,6 +45,17 @@ pub(crate) fn run_scene(
     Ok((scene, report))
 }
 
+/// The frame that is asked about: the last one unless given.
+pub(crate) fn frame_within(scene: &Scene, at: Option<u64>) -> Result<u64, Trouble> {
+    match at {
+        Some(frame) if frame > scene.frames() => Err(Trouble::other(format!(
+            "frame {frame} cannot be asked about: the scene has {} frames; choose one up to that",
+            scene.frames()
+        ))),
+        at => Ok(at.unwrap_or(scene.frames())),
+    }
+}
+
 /// A runtime of an engine with so many threads.
 pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Trouble> {
     let mut runtime = engine.runtime()?;
@@ -147,4 +158,14 @@ pub(crate) fn wrapped(text: &str, prefix: &str, indent: usize) -> String {
         .subsequent_indent(&indent)
         .break_words(false);
     textwrap::fill(text, options) + "\n"
+}
+
+/// A name cut to so many columns.
+pub(crate) fn shortened(name: &str, columns: usize) -> String {
+    if name.chars().count() <= columns {
+        return name.to_owned();
+    }
+    let mut short: String = name.chars().take(columns.saturating_sub(1)).collect();
+    short.push('…');
+    short
 }

@@ -64,7 +64,7 @@ fn text(report: &Report) -> String {
 fn row(statistic: &Statistic) -> [String; 8] {
     [
         statistic.category().name().to_owned(),
-        shortened(statistic.name()),
+        output::shortened(statistic.name(), WIDEST_NAME),
         statistic.calls().to_string(),
         time(statistic.median()),
         time(statistic.percentile_95()),
@@ -72,15 +72,6 @@ fn row(statistic: &Statistic) -> [String; 8] {
         statistic.worst_frame().to_string(),
         share(statistic.share_of_budget()),
     ]
-}
-
-fn shortened(name: &str) -> String {
-    if name.chars().count() <= WIDEST_NAME {
-        return name.to_owned();
-    }
-    let mut short: String = name.chars().take(WIDEST_NAME - 1).collect();
-    short.push('…');
-    short
 }
 
 #[derive(Serialize)]

@@ -85,7 +85,7 @@ fn json_summaries_say_what_the_text_says() {
         (&"frame".into(), &600.into())
     );
     let of = |kind: &str| names.iter().filter(|name| name["kind"] == kind).count();
-    assert_eq!(of("phase"), 4);
+    assert_eq!(of("phase"), 5);
     assert!(of("system") >= 11);
     for name in names {
         let [median, percentile, worst] = ["median-ms", "percentile-95-ms", "worst-ms"]
@@ -458,7 +458,7 @@ fn questions_about_what_is_not_there_exit_2_and_list_what_is() {
     };
     refused(
         &["order", "move: bodies", "mvoe"],
-        "there is no system named `mvoe`; the names are `standard: drift`",
+        "there is no system named `mvoe`; the names are `standard: remember`, `standard: drift`",
     );
     refused(
         &["rows", "standard: spin", "bagre"],
@@ -487,4 +487,61 @@ fn the_number_of_threads_does_not_change_the_outcome() {
         .args(["run", "scenes/quay.toml", "--threads", "0"])
         .assert()
         .code(2);
+}
+
+#[test]
+fn inspect_tree_shows_who_hangs_where() {
+    let output = gerust()
+        .args(["inspect", "scenes/quay.toml", "tree", "--at", "240"])
+        .output()
+        .expect("it starts");
+    let text = String::from_utf8(output.stdout).expect("it is text");
+    assert!(
+        text.lines().all(|line| line.chars().count() <= 80),
+        "{text}"
+    );
+    for line in [
+        "name                           local x       y       z world x       y       z",
+        "rail                              0.00    0.00  -10.00    0.00    0.00  -10.00",
+        "    trolley-1                     0.00   21.00   -3.00  -22.00   21.00  -13.00",
+        "        turned 158.8° about 0.00 1.00 0.00",
+    ] {
+        assert!(
+            text.lines().any(|shown| shown == line),
+            "{line} is not in\n{text}"
+        );
+    }
+    gerust()
+        .args(["inspect", "scenes/quay.toml", "tree", "--at", "9999"])
+        .assert()
+        .code(2)
+        .stderr(contains("the scene has 600 frames; choose one up to that"));
+}
+
+#[test]
+fn the_tree_as_json_multiplies_up() {
+    let tree = json_of(gerust().args(["inspect", "scenes/quay.toml", "tree", "--format", "json"]));
+    let nodes = tree["nodes"].as_array().expect("a list");
+    let numbers = |value: &Value| -> Vec<f32> {
+        let list = value.as_array().expect("a list").iter();
+        list.map(|number| number.as_f64().expect("a number") as f32)
+            .collect()
+    };
+    let mut linked = 0;
+    for node in nodes.iter().filter(|node| !node["parent"].is_null()) {
+        let parent = nodes
+            .iter()
+            .find(|other| other["name"] == node["parent"])
+            .expect("it is listed");
+        let above = glam::Mat4::from_cols_slice(&numbers(&parent["world"]));
+        let local = glam::Mat4::from_scale_rotation_translation(
+            glam::Vec3::from_slice(&numbers(&node["scale"])),
+            glam::Quat::from_slice(&numbers(&node["rotation"])),
+            glam::Vec3::from_slice(&numbers(&node["translation"])),
+        );
+        let world = glam::Mat4::from_cols_slice(&numbers(&node["world"]));
+        assert!((above * local).abs_diff_eq(world, 1e-4), "{node}");
+        linked += 1;
+    }
+    assert!(linked > 10);
 }

@@ -9,4 +9,4 @@ mod standard;
 pub use frame_loop::Runtime;
 pub use kit::{Kit, Need};
 pub use pacing::Advance;
-pub use standard::{Lifetime, Spin, StandardKit, Velocity};
+pub use standard::{Arrived, Earlier, Follow, Lifetime, Route, Spin, StandardKit, Velocity};

@@ -60,7 +60,7 @@ impl Registry {
     }
 
     /// The component types of the [`StandardKit`](crate::StandardKit), under their names in lower case: `velocity`,
-    /// `spin`, `lifetime`. The kit itself must be added to the runtime for them to do anything.
+    /// `spin`, `lifetime`, `route`. The kit itself must be added to the runtime for them to do anything.
     ///
     /// # Example
     ///
@@ -68,7 +68,7 @@ impl Registry {
     /// use gerust::scene::Registry;
     ///
     /// let registry = Registry::standard();
-    /// assert_eq!(registry.names().collect::<Vec<_>>(), ["lifetime", "spin", "velocity"]);
+    /// assert_eq!(registry.names().collect::<Vec<_>>(), ["lifetime", "route", "spin", "velocity"]);
     /// assert_eq!(Registry::new().names().count(), 0);
     /// ```
     #[must_use]
@@ -77,6 +77,7 @@ impl Registry {
         registry.register::<crate::Velocity>("velocity");
         registry.register::<crate::Spin>("spin");
         registry.register::<crate::Lifetime>("lifetime");
+        registry.register::<crate::runtime::Route>("route");
         registry
     }
 

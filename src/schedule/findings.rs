@@ -45,14 +45,14 @@ pub struct Findings {
 }
 
 impl Findings {
-    /// The systems that never ran, but for those that every runtime has.
+    /// The systems that never ran, but for those that come with this crate.
     #[must_use]
     pub fn idle(&self) -> &[IdleSystem] {
         &self.idle
     }
 
     /// The claims of rows, of systems that did run, for which no entity ever had the components; those of systems that
-    /// every runtime has are left out.
+    /// come with this crate are left out.
     #[must_use]
     pub fn empty_rows(&self) -> &[EmptyRows] {
         &self.empty_rows
@@ -127,7 +127,7 @@ pub enum WhyIdle {
 impl IdleSystem {
     fn new(system: &Registered, clock: &Clock) -> Option<Self> {
         let tally = system.job().tally;
-        if tally.runs > 0 || system.facts.built_in {
+        if tally.runs > 0 || system.facts.is_shipped {
             return None;
         }
         let why = match (system.facts.is_on, system.facts.every) {
@@ -403,7 +403,7 @@ impl Schedule {
 
 fn empty_rows(system: &Registered, world: &World) -> Vec<EmptyRows> {
     let job = system.job();
-    if job.tally.runs == 0 || system.facts.built_in {
+    if job.tally.runs == 0 || system.facts.is_shipped {
         return Vec::new();
     }
     let access = &system.facts.access;

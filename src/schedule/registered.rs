@@ -70,6 +70,8 @@ pub(super) struct Facts {
     pub(super) lanes: u32,
     pub(super) is_on: bool,
     pub(super) built_in: bool,
+    /// Whether it comes with the crate, so that nobody wonders why it does nothing.
+    pub(super) is_shipped: bool,
     pub(super) span_name: SpanName,
 }
 
@@ -278,6 +280,7 @@ impl Schedule {
             rules,
             lanes,
             built_in,
+            is_shipped,
             mut body,
         } = system;
         let mut conditions = rules.conditions;
@@ -299,6 +302,7 @@ impl Schedule {
                 lanes,
                 is_on: true,
                 built_in,
+                is_shipped,
                 span_name: profiler.list_name(&name),
                 name,
             },

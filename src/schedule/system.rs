@@ -37,6 +37,7 @@ pub struct System {
     pub(super) rules: Rules,
     pub(super) lanes: u32,
     pub(super) built_in: bool,
+    pub(super) is_shipped: bool,
     pub(super) body: Box<dyn Body>,
 }
 
@@ -72,6 +73,14 @@ impl System {
     pub(crate) fn built_in(self) -> Self {
         Self {
             built_in: true,
+            ..self.shipped()
+        }
+    }
+
+    /// The same system as one that comes with the crate: findings do not ask why it does nothing.
+    pub(crate) fn shipped(self) -> Self {
+        Self {
+            is_shipped: true,
             ..self
         }
     }
@@ -331,6 +340,7 @@ impl<C: Claim + 'static> SystemClaiming<C> {
             rules,
             lanes: C::LANES,
             built_in: false,
+            is_shipped: false,
             body: Box::new(Closure::<C, F> { state: None, f }),
         }
     }

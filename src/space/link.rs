@@ -3,7 +3,22 @@
 use super::links::Links;
 use super::propagate::{Order, install};
 use crate::error::{Error, Kind};
-use crate::store::{EditKind, Edits, Entity, World};
+use crate::store::{Components, Entity, World};
+
+/// A place among the children of a parent, for [`World::link_at`].
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub enum SiblingPlace {
+    /// Before all others.
+    First,
+    /// After all others.
+    Last,
+    /// Right before this child.
+    Before(Entity),
+    /// Right after this child.
+    After(Entity),
+    /// So many others before it; after all of them if there are fewer.
+    Index(usize),
+}
 
 impl World {
     /// Puts an entity under a parent, as its last child; a link to another parent is undone first. The entity keeps its
@@ -31,12 +46,46 @@ impl World {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn link(&mut self, child: Entity, parent: Entity) -> Result<(), Error> {
+        self.link_at(child, parent, SiblingPlace::Last)
+    }
+
+    /// [`World::link`] at a place among the parent's children. An entity that is a child of the parent already changes its
+    /// place.
+    ///
+    /// # Errors
+    ///
+    /// As [`World::link`], and if the place is named by an entity that is not a child of the parent, or is the entity
+    /// itself.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::{World, space::SiblingPlace};
+    ///
+    /// let mut world = World::new();
+    /// let stack = world.spawn(("stack",));
+    /// let [lower, upper, top] = ["lower", "upper", "top"].map(|name| world.spawn((name,)));
+    /// world.link(lower, stack)?;
+    /// world.link_at(top, stack, SiblingPlace::Last)?;
+    /// world.link_at(upper, stack, SiblingPlace::Before(top))?;
+    /// assert!(world.children(stack).eq([lower, upper, top]));
+    /// world.link_at(top, stack, SiblingPlace::Index(0))?;
+    /// assert!(world.children(stack).eq([top, lower, upper]));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn link_at(
+        &mut self,
+        child: Entity,
+        parent: Entity,
+        place: SiblingPlace,
+    ) -> Result<(), Error> {
         for (entity, verb) in [(child, "linked"), (parent, "linked to")] {
             if !self.contains(entity) {
                 return Err(Error::from(Kind::StaleEntity { entity, verb }));
             }
         }
         self.refuse_cycle(child, parent)?;
+        self.check_sibling(child, parent, place)?;
         install(self);
         self.unlink_if_linked(child);
         for entity in [child, parent] {
@@ -44,16 +93,89 @@ impl World {
                 self.attach_kept(entity, Links::default())?;
             }
         }
-        let elder = self.links_mut(parent).last_child.replace(child);
-        let links = self.links_mut(child);
-        links.parent = Some(parent);
-        links.previous_sibling = elder;
-        match elder {
-            Some(elder) => self.links_mut(elder).next_sibling = Some(child),
+        let next = self.sibling_after(parent, place);
+        let previous = match next {
+            Some(next) => self.links_mut(next).previous_sibling.replace(child),
+            None => self.links_mut(parent).last_child.replace(child),
+        };
+        *self.links_mut(child) = Links {
+            parent: Some(parent),
+            previous_sibling: previous,
+            next_sibling: next,
+            ..*self.links_mut(child)
+        };
+        match previous {
+            Some(previous) => self.links_mut(previous).next_sibling = Some(child),
             None => self.links_mut(parent).first_child = Some(child),
         }
         self.mark_order_stale();
         Ok(())
+    }
+
+    fn check_sibling(
+        &self,
+        child: Entity,
+        parent: Entity,
+        place: SiblingPlace,
+    ) -> Result<(), Error> {
+        match place {
+            SiblingPlace::Before(sibling) | SiblingPlace::After(sibling)
+                if sibling == child || self.parent(sibling) != Some(parent) =>
+            {
+                Err(Error::from(Kind::NoSibling {
+                    entity: child,
+                    child: self.label(child),
+                    sibling: self.label(sibling),
+                    parent: self.label(parent),
+                }))
+            }
+            _ => Ok(()),
+        }
+    }
+
+    /// The child of a parent before which a place lies; `None` for the place after all of them.
+    fn sibling_after(&self, parent: Entity, place: SiblingPlace) -> Option<Entity> {
+        match place {
+            SiblingPlace::First => self.children(parent).next(),
+            SiblingPlace::Last => None,
+            SiblingPlace::Before(sibling) => Some(sibling),
+            SiblingPlace::After(sibling) => self.get::<Links>(sibling).ok()?.next_sibling,
+            SiblingPlace::Index(index) => self.children(parent).nth(index),
+        }
+    }
+
+    /// Makes an entity as the last child of a parent. O(components).
+    ///
+    /// # Errors
+    ///
+    /// If the parent is no longer alive; nothing is spawned then.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut world = World::new();
+    /// let portal = world.spawn((Transform::default(),));
+    /// let trolley = world.spawn_under(portal, (Transform::at(0.0, 8.0, 0.0),))?;
+    /// assert_eq!(world.parent(trolley), Some(portal));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn spawn_under<B: Components>(
+        &mut self,
+        parent: Entity,
+        components: B,
+    ) -> Result<Entity, Error> {
+        if !self.contains(parent) {
+            let verb = "given a child";
+            return Err(Error::from(Kind::StaleEntity {
+                entity: parent,
+                verb,
+            }));
+        }
+        let child = self.spawn(components);
+        self.link(child, parent)?;
+        Ok(child)
     }
 
     /// Takes an entity out from under its parent; its children stay with it. The entity keeps its local placement, which
@@ -184,54 +306,4 @@ pub(super) fn say_farewell(world: &mut World, entity: Entity) {
         world.unlink_if_linked(entity);
     }
     world.mark_order_stale();
-}
-
-struct Link {
-    child: Entity,
-    parent: Entity,
-}
-
-impl EditKind for Link {
-    fn apply(self, world: &mut World) -> Result<(), Error> {
-        world.link(self.child, self.parent)
-    }
-}
-
-struct Unlink(Entity);
-
-impl EditKind for Unlink {
-    fn apply(self, world: &mut World) -> Result<(), Error> {
-        world.unlink(self.0).map(drop)
-    }
-}
-
-impl Edits<'_> {
-    /// Records that an entity is put under a parent; see [`World::link`]. A link that would make a cycle is not carried
-    /// out and counts as a missed edit.
-    ///
-    /// # Example
-    ///
-    /// ```
-    /// use gerust::prelude::*;
-    ///
-    /// let mut runtime = Runtime::new();
-    /// let spreader = runtime.world_mut().spawn((Transform::at(0.0, 9.0, 0.0),));
-    /// runtime.add_system(
-    ///     System::named("pick up").phase(Phase::Setup).takes::<Edits>().runs(move |mut edits| {
-    ///         let container = edits.spawn((Transform::default(),));
-    ///         edits.link(container, spreader);
-    ///     }),
-    /// )?;
-    /// runtime.run_frames(1)?;
-    /// assert_eq!(runtime.world().children(spreader).count(), 1);
-    /// # Ok::<(), gerust::Error>(())
-    /// ```
-    pub fn link(&mut self, child: Entity, parent: Entity) {
-        self.push(Link { child, parent });
-    }
-
-    /// Records that an entity is taken out from under its parent; see [`World::unlink`].
-    pub fn unlink(&mut self, child: Entity) {
-        self.push(Unlink(child));
-    }
 }

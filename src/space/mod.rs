@@ -2,13 +2,19 @@
 //!
 //! Right-handed, y up; metres and radians; column vectors, so a parent's matrix stands to the left of its child's.
 
+mod hand_down;
+mod in_place;
 mod link;
+mod link_edits;
 mod links;
 mod propagate;
 mod template;
 mod transform;
 mod world_transform;
 
+pub use hand_down::DrawOrder;
+pub use in_place::Fit;
+pub use link::SiblingPlace;
 pub use links::Links;
 pub use template::{CopyOf, MadeFrom, Shared, Template, Templates};
 pub use transform::Transform;

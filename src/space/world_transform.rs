@@ -57,10 +57,79 @@ impl WorldTransform {
     /// ```
     #[must_use]
     pub fn local_point(&self, world: Vec3) -> Option<Vec3> {
-        let determinant = self.0.matrix3.determinant();
-        (determinant != 0.0)
-            .then(|| self.0.inverse().transform_point3(world))
-            .filter(|local| local.is_finite())
+        let local = self.inverse()?.transform_point3(world);
+        local.is_finite().then_some(local)
+    }
+
+    /// What a direction of the world is in the entity's own space, or `None` as for [`WorldTransform::local_point`].
+    #[must_use]
+    pub fn local_direction(&self, world: Vec3) -> Option<Vec3> {
+        let local = self.inverse()?.transform_vector3(world);
+        local.is_finite().then_some(local)
+    }
+
+    /// The map from the world's space to the entity's own, or `None` if there is no way back.
+    pub(crate) fn inverse(&self) -> Option<Affine3A> {
+        (self.0.matrix3.determinant() != 0.0).then(|| self.0.inverse())
+    }
+
+    /// What a direction of the entity's own space is in the world: turned, scaled and sheared, not moved.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let doubled = WorldTransform::from(&Transform::at(5.0, 0.0, 0.0).scaled(Vec3::splat(2.0)));
+    /// assert_eq!(doubled.direction(Vec3::X), Vec3::X * 2.0);
+    /// assert_eq!(doubled.local_direction(Vec3::X * 2.0), Some(Vec3::X));
+    /// ```
+    #[must_use]
+    pub fn direction(&self, own: Vec3) -> Vec3 {
+        self.0.transform_vector3(own)
+    }
+
+    /// The placement between this one (`share` 0) and a later one (1), to draw between two frames. Where both are free of
+    /// shear, rotations go the short way round; else all axes move in straight lines.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use std::f32::consts::PI;
+    ///
+    /// let before = WorldTransform::from(&Transform::default());
+    /// let after = WorldTransform::from(&Transform::at(4.0, 0.0, 0.0).rotated(Quat::from_rotation_y(0.5 * PI)));
+    /// let halfway = before.between(&after, 0.5);
+    /// assert_eq!(halfway.translation(), Vec3::X * 2.0);
+    /// assert!((halfway.direction(Vec3::X).length() - 1.0).abs() < 1e-6, "no shrinking on the way");
+    /// ```
+    #[must_use]
+    pub fn between(&self, later: &Self, share: f32) -> Self {
+        let (one, is_exact) = Transform::closest_to(&self.0);
+        let (other, other_is_exact) = Transform::closest_to(&later.0);
+        if is_exact && other_is_exact {
+            return Self::from(&one.between(&other, share));
+        }
+        Self(Affine3A {
+            matrix3: self.0.matrix3 * (1.0 - share) + later.0.matrix3 * share,
+            translation: self.0.translation.lerp(later.0.translation, share),
+        })
+    }
+
+    /// The sixteen numbers of the map as a matrix, column by column.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let columns = WorldTransform::from(&Transform::at(1.0, 2.0, 3.0)).to_columns();
+    /// assert_eq!(columns[12..], [1.0, 2.0, 3.0, 1.0]);
+    /// ```
+    #[must_use]
+    pub fn to_columns(&self) -> [f32; 16] {
+        glam::Mat4::from(self.0).to_cols_array()
     }
 
     /// Where a point of the entity's own space is in the world.
@@ -68,6 +137,12 @@ impl WorldTransform {
     #[must_use]
     pub fn point(&self, own: Vec3) -> Vec3 {
         self.0.transform_point3(own)
+    }
+}
+
+impl From<Affine3A> for WorldTransform {
+    fn from(affine: Affine3A) -> Self {
+        Self(affine)
     }
 }
 

@@ -3,18 +3,23 @@
 mod graph;
 mod plan;
 mod plan_text;
+mod tree;
 
 use crate::Verdict;
-use crate::arguments::{InspectCommand, InspectTopic, PlanFormat, PlanTopic};
+use crate::arguments::{
+    Format, InspectCommand, InspectTopic, PlanFormat, PlanTopic, Threads, TreeTopic,
+};
 use crate::engine::Engine;
 use crate::output;
 use gerust::scene::Scene;
 use plan::PlanView;
 use std::path::Path;
+use tree::TreeView;
 
 pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
     match &command.topic {
         InspectTopic::Plan(topic) => plan(engine, &command.scene, topic),
+        InspectTopic::Tree(topic) => tree(engine, &command.scene, topic),
     }
 }
 
@@ -36,5 +41,15 @@ fn plan(engine: &Engine, path: &Path, topic: &PlanTopic) -> Verdict {
         PlanFormat::Dot => output::print(&graph::dot(&plan))?,
         PlanFormat::Mermaid => output::print(&graph::mermaid(&plan))?,
     }
+    Ok(true)
+}
+
+/// Runs the scene up to a frame and shows who is where, under whom.
+fn tree(engine: &Engine, path: &Path, topic: &TreeTopic) -> Verdict {
+    let scene = Scene::load(path, engine.registry())?;
+    let frame = output::frame_within(&scene, topic.at)?;
+    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
+    output::advance_to(&mut run, frame)?;
+    TreeView::new(&scene, run.runtime().world(), frame).print(topic.format == Format::Json)?;
     Ok(true)
 }

@@ -173,7 +173,7 @@ impl Order {
         let word = node / 64;
         self.changed[word] |= 1 << (node % 64);
         let words = &mut self.changed_words;
-        *words = match words.is_empty() {
+        *words = match words.start == words.end {
             true => word..word + 1,
             false => words.start.min(word)..words.end.max(word + 1),
         };

@@ -1,6 +1,7 @@
 use super::*;
 use crate::Runtime;
 use crate::error::Error;
+use crate::space::{Fit, SiblingPlace};
 use glam::{Affine3A, Quat, Vec3};
 use proptest::prelude::*;
 
@@ -26,8 +27,16 @@ enum Change {
     Move(usize, Transform),
     Despawn(usize),
     DropTransform(usize),
+    AddTransform(usize, Transform),
+    /// Moves rows without touching any link.
+    Paint(usize),
+    MoveAll,
+    LinkInPlace(usize, usize),
+    UnlinkInPlace(usize),
     RunFrame,
 }
+
+struct Paint;
 
 fn change() -> impl Strategy<Value = Change> {
     let node = 0_usize..12;
@@ -36,7 +45,12 @@ fn change() -> impl Strategy<Value = Change> {
         1 => node.clone().prop_map(Change::Unlink),
         2 => (node.clone(), transform()).prop_map(|(node, to)| Change::Move(node, to)),
         1 => node.clone().prop_map(Change::Despawn),
-        1 => node.prop_map(Change::DropTransform),
+        1 => node.clone().prop_map(Change::DropTransform),
+        1 => (node.clone(), transform()).prop_map(|(node, to)| Change::AddTransform(node, to)),
+        1 => node.clone().prop_map(Change::Paint),
+        1 => Just(Change::MoveAll),
+        1 => (node.clone(), node.clone()).prop_map(|(child, parent)| Change::LinkInPlace(child, parent)),
+        1 => node.prop_map(Change::UnlinkInPlace),
         2 => Just(Change::RunFrame),
     ]
 }
@@ -53,10 +67,39 @@ fn naive(world: &World, entity: Entity) -> Affine3A {
     }
 }
 
+/// What stays in place stays there, but for rounding, which grows with how much is undone on the way.
+fn check_stayed(
+    before: Option<WorldTransform>,
+    after: Option<WorldTransform>,
+    fit: Fit,
+) -> Result<(), TestCaseError> {
+    let (Some(before), Some(after)) = (before, after) else {
+        prop_assert_eq!((before, fit), (after, Fit::Exact));
+        return Ok(());
+    };
+    prop_assert!(after.0.is_finite());
+    let size = |placed: WorldTransform| {
+        let entries = placed.to_columns().into_iter().map(f32::abs);
+        entries.fold(1.0, f32::max)
+    };
+    let most = size(before) * 2e-2;
+    prop_assert!(before.translation().abs_diff_eq(after.translation(), most));
+    if fit == Fit::Exact {
+        prop_assert!(
+            before.0.abs_diff_eq(after.0, most),
+            "{:?} {:?}",
+            before,
+            after
+        );
+    }
+    Ok(())
+}
+
 fn check(world: &World) -> Result<(), TestCaseError> {
     for (entity, placed) in world.rows::<(Entity, &WorldTransform)>().iter() {
         if world.has::<Transform>(entity) {
             prop_assert_eq!(placed.0, naive(world, entity));
+            prop_assert_eq!(world.placement_now(entity), Some(*placed));
         }
     }
     // Every link is known at both of its ends.
@@ -111,6 +154,27 @@ proptest! {
                 }
                 Change::DropTransform(node) => {
                     let _: Result<Option<Transform>, Error> = world.detach(nodes[node]);
+                }
+                Change::AddTransform(node, to) => {
+                    let _: Result<Option<Transform>, Error> = world.attach(nodes[node], to);
+                }
+                Change::Paint(node) => {
+                    let _: Result<Option<Paint>, Error> = world.attach(nodes[node], Paint);
+                }
+                Change::MoveAll => {
+                    world.rows_mut::<&mut Transform>().each(|transform| transform.translation.y += 0.5);
+                }
+                Change::LinkInPlace(child, parent) => {
+                    let before = world.placement_now(nodes[child]);
+                    if let Ok(fit) = world.link_in_place(nodes[child], nodes[parent]) {
+                        check_stayed(before, world.placement_now(nodes[child]), fit)?;
+                    }
+                }
+                Change::UnlinkInPlace(node) => {
+                    let before = world.placement_now(nodes[node]);
+                    if let Ok(fit) = world.unlink_in_place(nodes[node]) {
+                        check_stayed(before, world.placement_now(nodes[node]), fit)?;
+                    }
                 }
                 Change::RunFrame => {
                     runtime.run_frames(1).expect("nothing fails");
@@ -203,4 +267,166 @@ fn a_sheared_child_keeps_its_shear() {
     assert!(x.abs_diff_eq(Vec3::new(2.0 * half, half, 0.0), 1e-6));
     assert!(y.abs_diff_eq(Vec3::new(-2.0 * half, half, 0.0), 1e-6));
     assert!(x.dot(y).abs() > 0.5, "no rotation and scale leads to this");
+}
+
+#[test]
+fn staying_in_place_is_exact_under_sensible_parents() {
+    let mut runner = proptest::test_runner::TestRunner::deterministic();
+    let number = || -50.0_f32..50.0;
+    let placement = (
+        [number(), number(), number()],
+        [number(), number(), number()],
+        0.5_f32..2.0,
+    );
+    let strategy = (placement.clone(), placement.clone(), placement);
+    runner
+        .run(&strategy, |(crane, spreader, container)| {
+            let made = |(place, turn, scale): ([f32; 3], [f32; 3], f32)| Transform {
+                translation: place.into(),
+                rotation: Quat::from_scaled_axis(turn.into()),
+                scale: Vec3::splat(scale),
+            };
+            let mut world = World::new();
+            let crane = world.spawn((made(crane),));
+            let spreader = world
+                .spawn_under(crane, (made(spreader),))
+                .expect("it is alive");
+            let container = world.spawn((made(container),));
+            let before = world.placement_now(container).expect("it is placed");
+            let near = |after: WorldTransform| {
+                let size = before
+                    .to_columns()
+                    .into_iter()
+                    .map(f32::abs)
+                    .fold(1.0, f32::max);
+                after.0.abs_diff_eq(before.0, size * 1e-5 * 4.0)
+            };
+            prop_assert!(matches!(
+                world.link_in_place(container, spreader),
+                Ok(Fit::Exact)
+            ));
+            prop_assert!(near(world.placement_now(container).expect("it is placed")));
+            prop_assert!(matches!(world.unlink_in_place(container), Ok(Fit::Exact)));
+            prop_assert!(near(world.placement_now(container).expect("it is placed")));
+            Ok(())
+        })
+        .expect("it stays");
+}
+
+#[test]
+fn nothing_can_stay_in_place_under_a_flat_parent_and_shear_is_told() {
+    let mut world = World::new();
+    let flat = world.spawn((
+        crate::Name::new("shadow"),
+        Transform::default().scaled(Vec3::new(1.0, 0.0, 1.0)),
+    ));
+    let child = world.spawn((crate::Name::new("crate"), Transform::at(1.0, 2.0, 3.0)));
+    let error = world.link_in_place(child, flat).unwrap_err();
+    assert_eq!(
+        error.to_string(),
+        "entity `crate` cannot be linked under `shadow` and stay where it is: `shadow` is flattened by a scale of zero; \
+         use `link`, which keeps the local placement"
+    );
+    assert_eq!((world.parent(child), error.entity()), (None, Some(child)));
+    let stretched = world.spawn((Transform::default().scaled(Vec3::new(3.0, 1.0, 1.0)),));
+    let turned = world.spawn((Transform::at(6.0, 0.0, 0.0).rotated(Quat::from_rotation_z(0.7)),));
+    assert_eq!(
+        world
+            .link_in_place(turned, stretched)
+            .expect("it can be linked"),
+        Fit::Sheared
+    );
+    let placed = world.placement_now(turned).expect("it is placed");
+    assert!(
+        placed
+            .translation()
+            .abs_diff_eq(Vec3::new(6.0, 0.0, 0.0), 1e-5)
+    );
+}
+
+proptest! {
+    /// Sibling places against a plain list.
+    #[test]
+    fn siblings_stand_where_they_were_put(moves in proptest::collection::vec((0_usize..6, 0_usize..5, 0_usize..8), 1..40)) {
+        let mut world = World::new();
+        let stack = world.spawn((0_u8,));
+        let boxes: Vec<Entity> = (0..6_u8).map(|level| world.spawn((level,))).collect();
+        let mut plain: Vec<Entity> = Vec::new();
+        for (which, how, other) in moves {
+            let child = boxes[which];
+            let sibling = boxes[other % 6];
+            let place = match how {
+                0 => SiblingPlace::First,
+                1 => SiblingPlace::Last,
+                2 => SiblingPlace::Before(sibling),
+                3 => SiblingPlace::After(sibling),
+                _ => SiblingPlace::Index(other),
+            };
+            let is_named = matches!(how, 2 | 3);
+            let is_good = !is_named || (sibling != child && plain.contains(&sibling));
+            prop_assert_eq!(world.link_at(child, stack, place).is_ok(), is_good);
+            if is_good {
+                plain.retain(|&known| known != child);
+                let find = |entity| plain.iter().position(|&known| known == entity).unwrap_or(0);
+                let at = match place {
+                    SiblingPlace::First => 0,
+                    SiblingPlace::Last => plain.len(),
+                    SiblingPlace::Before(sibling) => find(sibling),
+                    SiblingPlace::After(sibling) => find(sibling) + 1,
+                    SiblingPlace::Index(index) => index.min(plain.len()),
+                };
+                plain.insert(at, child);
+            }
+            prop_assert!(world.children(stack).eq(plain.iter().copied()));
+            prop_assert!(world.siblings(child).eq(plain.iter().copied().filter(|&other| other != child && plain.contains(&child))));
+        }
+    }
+}
+
+#[test]
+fn only_what_was_written_is_placed_again() {
+    let mut runtime = Runtime::new();
+    let world = runtime.world_mut();
+    let rail = world.spawn((Transform::default(),));
+    let portal = world
+        .spawn_under(rail, (Transform::at(1.0, 0.0, 0.0),))
+        .expect("it is alive");
+    let hook = world
+        .spawn_under(portal, (Transform::at(0.0, 1.0, 0.0),))
+        .expect("it is alive");
+    let lamp = world
+        .spawn_under(rail, (Transform::at(0.0, 0.0, 1.0),))
+        .expect("it is alive");
+    let gull = world.spawn((Transform::at(9.0, 9.0, 9.0),));
+    runtime.run_frames(1).expect("nothing fails");
+    // A mark that placing would overwrite.
+    let mark = WorldTransform(Affine3A::from_translation(Vec3::splat(99.0)));
+    for entity in [rail, portal, hook, lamp, gull] {
+        *runtime
+            .world_mut()
+            .get_mut::<WorldTransform>(entity)
+            .expect("it is alive") = mark;
+    }
+    runtime.run_frames(3).expect("nothing fails");
+    let is_marked = |runtime: &Runtime, entity| {
+        *runtime
+            .world()
+            .get::<WorldTransform>(entity)
+            .expect("it is alive")
+            == mark
+    };
+    assert!(
+        [rail, portal, hook, lamp, gull]
+            .into_iter()
+            .all(|entity| is_marked(&runtime, entity))
+    );
+    runtime
+        .world_mut()
+        .get_mut::<Transform>(portal)
+        .expect("it is alive")
+        .translation
+        .x = 2.0;
+    runtime.run_frames(1).expect("nothing fails");
+    let marked = [rail, portal, hook, lamp, gull].map(|entity| is_marked(&runtime, entity));
+    assert_eq!(marked, [true, false, false, true, true]);
 }

@@ -1,10 +1,16 @@
 //! The standard kit: motion that most scenes want and that needs no code.
 
+mod follow;
+mod route;
+
+pub use follow::Follow;
+pub use route::{Arrived, Route};
+
 use super::frame_loop::Runtime;
 use super::kit::Kit;
 use crate::error::Error;
-use crate::schedule::{Clock, System};
-use crate::space::Transform;
+use crate::schedule::{Clock, Phase, System};
+use crate::space::{Transform, WorldTransform};
 use crate::store::{Edits, Entity, Global, Rows};
 use glam::{Quat, Vec3};
 
@@ -83,7 +89,31 @@ pub struct Spin(pub Vec3);
 )]
 pub struct Lifetime(pub f32);
 
-/// The systems behind [`Velocity`], [`Spin`] and [`Lifetime`].
+/// Where the entity was in the world at the end of the frame before, to draw between two frames.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::runtime::Earlier;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.add_kit(StandardKit)?;
+/// runtime.set_step_seconds(1.0)?;
+/// let gull = runtime
+///     .world_mut()
+///     .spawn((Transform::default(), Velocity(Vec3::X * 4.0), Earlier::default()));
+/// let advance = runtime.advance(2.5)?;
+/// let world = runtime.world();
+/// let earlier = world.get::<Earlier>(gull)?;
+/// let drawn = earlier.0.between(&*world.get::<WorldTransform>(gull)?, advance.remainder() as f32);
+/// assert_eq!(drawn.translation(), Vec3::X * 6.0);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug, Default)]
+pub struct Earlier(pub WorldTransform);
+
+/// The systems behind [`Velocity`], [`Spin`], [`Lifetime`], [`Route`], [`Follow`] and [`Earlier`].
 #[derive(Clone, Copy, Debug, Default)]
 pub struct StandardKit;
 
@@ -95,24 +125,34 @@ impl Kit for StandardKit {
             world.register_component::<Velocity>("velocity")?;
             world.register_component::<Spin>("spin")?;
             world.register_component::<Lifetime>("lifetime")?;
+            world.register_component::<Route>("route")?;
         }
-        runtime.add_system(
-            System::named("standard: drift")
-                .takes::<(Rows<(&mut Transform, &Velocity)>, Global<Clock>)>()
-                .runs(drift),
-        )?;
-        runtime.add_system(
-            System::named("standard: spin")
-                .after("standard: drift")
-                .takes::<(Rows<(&mut Transform, &Spin)>, Global<Clock>)>()
-                .runs(spin),
-        )?;
-        runtime.add_system(
-            System::named("standard: age")
-                .takes::<(Rows<(Entity, &mut Lifetime)>, Global<Clock>, Edits)>()
-                .runs(age),
-        )
+        for system in systems() {
+            runtime.add_system(system.shipped())?;
+        }
+        Ok(())
     }
+}
+
+fn systems() -> [System; 6] {
+    [
+        System::named("standard: remember")
+            .phase(Phase::Intake)
+            .takes::<Rows<(&WorldTransform, &mut Earlier)>>()
+            .runs(|mut rows| rows.each(|(now, earlier)| earlier.0 = *now)),
+        System::named("standard: drift")
+            .takes::<(Rows<(&mut Transform, &Velocity)>, Global<Clock>)>()
+            .runs(drift),
+        System::named("standard: spin")
+            .after("standard: drift")
+            .takes::<(Rows<(&mut Transform, &Spin)>, Global<Clock>)>()
+            .runs(spin),
+        route::system(),
+        System::named("standard: age")
+            .takes::<(Rows<(Entity, &mut Lifetime)>, Global<Clock>, Edits)>()
+            .runs(age),
+        follow::system(),
+    ]
 }
 
 fn drift((mut rows, clock): (Rows<(&mut Transform, &Velocity)>, Global<Clock>)) {

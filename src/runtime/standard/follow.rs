@@ -1,0 +1,144 @@
+//! Entities that track another one.
+
+use crate::schedule::{Clock, Phase, System};
+use crate::space::{Links, Transform, WorldTransform};
+use crate::store::{Entity, Global, Rows};
+use glam::{Affine3A, Vec3};
+
+/// Keeps the entity at a place beside another one, as a camera or a marker does. Its rotation and scale stay its own.
+///
+/// The place is looked up just before world placements are resolved, after all bodies have moved, so there is no lag,
+/// whatever hangs below the entity. Of entities that follow each other in a row, one that was spawned before the one that it
+/// follows is a frame late. If the other one goes, the entity stays where it is.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::runtime::Follow;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.add_kit(StandardKit)?;
+/// let truck = runtime.world_mut().spawn((Transform::at(3.0, 0.0, 0.0), Velocity(Vec3::X * 6.0)));
+/// let camera = runtime
+///     .world_mut()
+///     .spawn((Transform::default(), Follow::new(truck).at(Vec3::new(0.0, 2.0, 5.0))));
+/// runtime.run_frames(60)?;
+/// let camera = runtime.world().get::<Transform>(camera)?.translation;
+/// assert!(camera.abs_diff_eq(Vec3::new(9.0, 2.0, 5.0), 1e-3));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Follow {
+    /// Who is followed.
+    pub target: Entity,
+    /// The place to keep, in the target's own space, in metres.
+    pub offset: Vec3,
+    /// In so many seconds the distance to the place shrinks to 37 %; 0 is at once. The step of a frame does not matter.
+    pub smoothing: f32,
+}
+
+impl Follow {
+    /// Follows an entity exactly.
+    #[must_use]
+    pub fn new(target: Entity) -> Self {
+        Self {
+            target,
+            offset: Vec3::ZERO,
+            smoothing: 0.0,
+        }
+    }
+
+    /// Keeps a place in the target's own space, in metres.
+    #[must_use]
+    pub fn at(self, offset: Vec3) -> Self {
+        Self { offset, ..self }
+    }
+
+    /// Comes along smoothly; see [`Follow::smoothing`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::runtime::Follow;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_kit(StandardKit)?;
+    /// let buoy = runtime.world_mut().spawn((Transform::at(10.0, 0.0, 0.0),));
+    /// let marker = runtime.world_mut().spawn((Transform::default(), Follow::new(buoy).smoothly(0.5)));
+    /// runtime.run_frames(30)?;
+    /// let left = 10.0 - runtime.world().get::<Transform>(marker)?.translation.x;
+    /// assert!((left - 10.0 * (-1.0_f32).exp()).abs() < 1e-3);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn smoothly(self, seconds: f32) -> Self {
+        Self {
+            smoothing: seconds,
+            ..self
+        }
+    }
+
+    /// How much of the way is made in a frame.
+    fn share(&self, step: f32) -> f32 {
+        match self.smoothing > 0.0 {
+            true => 1.0 - (-step / self.smoothing).exp(),
+            false => 1.0,
+        }
+    }
+}
+
+type Followers<'w> = Rows<'w, (Entity, &'static Follow)>;
+type Transforms<'w> = Rows<'w, &'static mut Transform>;
+type AllLinks<'w> = Rows<'w, &'static Links>;
+
+pub(super) fn system() -> System {
+    System::named("standard: follow")
+        .phase(Phase::Place)
+        .before("place: without links")
+        .takes::<(Followers, Transforms, AllLinks, Global<Clock>)>()
+        .runs(follow)
+}
+
+fn follow(
+    (followers, mut transforms, links, clock): (Followers, Transforms, AllLinks, Global<Clock>),
+) {
+    for (entity, follow) in followers.iter() {
+        let Some(target) = placement(follow.target, &transforms, &links) else {
+            continue;
+        };
+        let parent = links.get(entity).and_then(Links::parent);
+        let above = parent.and_then(|parent| placement(parent, &transforms, &links));
+        let place = target.transform_point3(follow.offset);
+        let wanted = match above {
+            Some(above) => WorldTransform::from(above).local_point(place),
+            None => Some(place),
+        };
+        let Some(wanted) = wanted else {
+            continue;
+        };
+        let here = transforms
+            .get(entity)
+            .map(|transform| transform.translation);
+        // One that stands where it should is not written, so that nothing below it is placed again.
+        if here.is_some_and(|here| here != wanted)
+            && let Some(transform) = transforms.get_mut(entity)
+        {
+            let share = follow.share(clock.step_seconds());
+            transform.translation = transform.translation.lerp(wanted, share);
+        }
+    }
+}
+
+/// The world placement that the transforms lead to at present; `None` without any.
+fn placement(
+    entity: Entity,
+    transforms: &Transforms<'_>,
+    links: &AllLinks<'_>,
+) -> Option<Affine3A> {
+    let above = |entity| links.get(entity)?.parent();
+    std::iter::successors(Some(entity), |&entity| above(entity))
+        .filter_map(|entity| transforms.get(entity).map(Transform::affine))
+        .reduce(|below, above| above * below)
+}
