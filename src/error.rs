@@ -164,6 +164,13 @@ pub(crate) enum Kind {
         frame: u64,
         message: String,
     },
+    #[cfg(feature = "gltf")]
+    #[error("{place}: {problem}; {mend}")]
+    BadGltf {
+        place: String,
+        problem: String,
+        mend: &'static str,
+    },
     #[error(
         "layer `{name}` cannot be added: there are {most} layers already; let some colliders share a layer"
     )]
@@ -224,6 +231,13 @@ impl Error {
             | Kind::SystemPanicked { system, .. } => Some(system),
             _ => None,
         }
+    }
+}
+
+#[cfg(feature = "gltf")]
+impl Error {
+    pub(crate) fn into_kind(self) -> Kind {
+        *self.0
     }
 }
 

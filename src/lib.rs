@@ -48,16 +48,20 @@
 //! - [`collide`]: boxes, contacts, bodies.
 //! - `scene` (feature `scene`): scene files with timed cues and expectations.
 //! - [`runtime`]: the frame loop and kits.
+//! - `gltf` (feature `gltf`): node trees of glTF files.
 //!
 //! # Features
 //!
 //! - `parallel`: systems on several threads, and [`Rows`]`::par_each`, with `rayon`. Off by default.
 //! - `chance`: [`schedule`]`::Chance`, random numbers that do not depend on threads, with `rand_chacha`. Off by default.
 //! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
+//! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64`, `nalgebra` and all of `scene`. Off by default.
 //! - `scene`: scene files, with `serde`, `toml` and `schemars`. Off by default.
 
 pub mod collide;
 mod error;
+#[cfg(feature = "gltf")]
+pub mod gltf;
 pub mod prelude;
 pub mod profile;
 pub mod runtime;

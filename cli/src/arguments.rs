@@ -36,6 +36,12 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust explain scenes/quay.toml order \"move: bodies\" \"touch: contacts\"\n  gerust explain scenes/quay.toml rows \"standard: spin\" barge"
     )]
     Explain(ExplainCommand),
+    /// Make a scene file of the node tree of a glTF file
+    #[command(after_help = "Example: gerust import crane.glb -o crane.toml")]
+    Import(ImportCommand),
+    /// Run a scene and write its node tree as a glTF file
+    #[command(after_help = "Example: gerust export scenes/quay.toml --at 240 -o quay.gltf")]
+    Export(ExportCommand),
     /// Print the JSON Schema of scene files
     #[command(after_help = "Example: gerust schema > scene.schema.json")]
     Schema,
@@ -75,6 +81,27 @@ impl Threads {
     pub(crate) fn number(self) -> Option<usize> {
         self.threads.map(usize::from)
     }
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ImportCommand {
+    /// The .gltf or .glb file
+    pub(crate) file: PathBuf,
+    /// The scene file to write
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ExportCommand {
+    /// The scene file
+    pub(crate) scene: PathBuf,
+    /// The frame after which to write it; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// The .gltf file to write
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
 }
 
 #[derive(Args, Debug)]

@@ -27,6 +27,7 @@
 mod arguments;
 mod draw;
 mod engine;
+mod exchange;
 mod explain;
 mod faults;
 mod font;
@@ -66,6 +67,8 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
         Command::Draw(command) => draw::run(engine, &command),
         Command::Inspect(command) => inspect::run(engine, &command),
         Command::Explain(command) => explain::run(engine, &command),
+        Command::Import(command) => exchange::import(engine, &command),
+        Command::Export(command) => exchange::export(engine, &command),
         Command::Schema => output::print(&gerust::scene::schema()).map(|()| true),
     };
     match outcome {

@@ -1,0 +1,136 @@
+//! From a node tree to a scene file.
+
+use super::tree::NodeTree;
+use crate::error::{Error, Kind};
+use crate::scene::Registry;
+use crate::space::Transform;
+use glam::{Quat, Vec3};
+use serde::Serialize;
+use std::collections::BTreeMap;
+
+#[derive(Serialize)]
+struct SceneText<'t> {
+    title: &'t str,
+    frames: u64,
+    entities: Vec<EntityText<'t>>,
+}
+
+#[derive(Serialize)]
+struct EntityText<'t> {
+    name: &'t str,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    parent: Option<&'t str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    transform: Option<TransformText>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    collider: Option<ColliderText>,
+    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
+    components: BTreeMap<&'t str, toml::Value>,
+}
+
+#[derive(Serialize)]
+struct TransformText {
+    #[serde(skip_serializing_if = "Option::is_none")]
+    translation: Option<Vec3>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    rotation: Option<Quat>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    scale: Option<Vec3>,
+}
+
+#[derive(Serialize)]
+struct ColliderText {
+    size: Vec3,
+    center: Vec3,
+}
+
+impl TransformText {
+    /// `None` for an entity that stands unturned at its parent's origin.
+    fn new(transform: Transform) -> Option<Self> {
+        let plain = Transform::default();
+        (transform != plain).then(|| Self {
+            translation: (transform.translation != plain.translation)
+                .then_some(transform.translation),
+            rotation: (transform.rotation != plain.rotation).then_some(transform.rotation),
+            scale: (transform.scale != plain.scale).then_some(transform.scale),
+        })
+    }
+}
+
+impl NodeTree {
+    /// The text of a scene file with an entity per node: with its parent, placement, box, and those of its extras for which
+    /// a component is registered under the same name. Also returns the names of the other extras, each once.
+    ///
+    /// # Errors
+    ///
+    /// If an extra has a value that TOML cannot express.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::gltf::NodeTree;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let tree = NodeTree::from_slice(
+    ///     br#"{
+    ///         "asset": { "version": "2.0" },
+    ///         "nodes": [{ "name": "lamp", "extras": { "lifetime": 2.5, "brand": "none" } }]
+    ///     }"#,
+    /// )?;
+    /// let registry = Registry::standard();
+    /// let (text, unknown) = tree.to_scene("one lamp", &registry)?;
+    /// assert_eq!(unknown, ["brand"]);
+    /// assert!(text.contains("lifetime = 2.5"));
+    /// assert!(Scene::parse(&text, "lamp.toml", &registry).is_ok());
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn to_scene(
+        &self,
+        title: &str,
+        registry: &Registry,
+    ) -> Result<(String, Vec<String>), Error> {
+        let mut unknown: Vec<String> = Vec::new();
+        let mut entities = Vec::with_capacity(self.nodes.len());
+        for node in &self.nodes {
+            let mut components = BTreeMap::new();
+            for (name, value) in &node.extras {
+                match registry.names().any(|known| known == name) {
+                    true => {
+                        let value = toml::Value::try_from(value)
+                            .map_err(|error| inexpressible(&node.name, name, &error))?;
+                        components.insert(name.as_str(), value);
+                    }
+                    false => unknown.push(name.clone()),
+                }
+            }
+            entities.push(EntityText {
+                name: &node.name,
+                parent: node.parent.map(|parent| self.nodes[parent].name.as_str()),
+                transform: TransformText::new(node.transform),
+                collider: node.bounds.map(|bounds| ColliderText {
+                    size: bounds.size(),
+                    center: bounds.center(),
+                }),
+                components,
+            });
+        }
+        unknown.sort();
+        unknown.dedup();
+        let scene = SceneText {
+            title,
+            frames: 1,
+            entities,
+        };
+        let text = toml::to_string(&scene)
+            .map_err(|error| inexpressible("the scene", "placement", &error))?;
+        Ok((text, unknown))
+    }
+}
+
+fn inexpressible(node: &str, what: &str, error: &toml::ser::Error) -> Error {
+    Error::from(Kind::BadGltf {
+        place: format!("`{what}` of `{node}`"),
+        problem: format!("it cannot be written to a scene file: {error}"),
+        mend: "take it out of the file",
+    })
+}
