@@ -206,6 +206,13 @@ fn shape_rows(table: &mut Table, shape: Shape) {
             || ours(&mut runtime),
             || hand(&mut by_hand),
         );
+        #[cfg(feature = "parallel")]
+        if part == "all" {
+            runtime.set_threads(2).expect("two threads can be had");
+            let name = name("all on 2 threads");
+            table.row_timed(&name, 1.3, || ours(&mut runtime), || hand(&mut by_hand));
+            runtime.set_threads(1).expect("one is always there");
+        }
         if part == "0 %" {
             let took = ours(&mut runtime).as_secs_f64() * 1e6;
             table.figure(&name("0 %, in µs"), took, 50.0, "µs");

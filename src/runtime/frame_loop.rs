@@ -195,6 +195,7 @@ impl Runtime {
         #[cfg(feature = "parallel")]
         match Crew::with_threads(threads, self.crew.serial_below) {
             Ok(crew) => {
+                self.world.workers = crew.workers();
                 self.crew = crew;
                 Ok(())
             }
@@ -332,7 +333,6 @@ impl Runtime {
         let mut frames = frames;
         #[cfg(feature = "parallel")]
         {
-            self.world.workers = self.crew.workers();
             while frames > 0 && !self.schedule.is_worth_threads(&self.crew) {
                 self.run_frame(Leader::Alone)?;
                 frames -= 1;

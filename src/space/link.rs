@@ -88,7 +88,8 @@ impl World {
         self.check_sibling(child, parent, place)?;
         install(self);
         self.unlink_if_linked(child);
-        for entity in [child, parent] {
+        // The parent first: a tree that is linked from the top down so has its rows in the order in which it is placed.
+        for entity in [parent, child] {
             if !self.has::<Links>(entity) {
                 self.attach_kept(entity, Links::default())?;
             }

@@ -5,6 +5,8 @@
 //! range, which is walked forward.
 
 mod order;
+#[cfg(feature = "parallel")]
+mod spread;
 
 use super::link::say_farewell;
 use super::links::Links;
@@ -67,6 +69,8 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
             )>()
             .runs(|(mut order, links, mut rows, unseen)| {
                 let locate = rows.locator();
+                #[cfg(feature = "parallel")]
+                let workers = rows.workers();
                 let mut tables: SmallVec<[PlacedTable<'_, '_, Having<Links>>; TABLES]> =
                     rows.by_table().collect();
                 order.bring_up_to_date(&links, &tables, locate);
@@ -76,7 +80,11 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
                         false => unseen.see(table.table, |row| order.note(number, row)),
                     }
                 }
-                order.place(&mut tables);
+                order.place(
+                    &mut tables,
+                    #[cfg(feature = "parallel")]
+                    workers,
+                );
             }),
     ]
 }

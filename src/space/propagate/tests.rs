@@ -430,3 +430,40 @@ fn only_what_was_written_is_placed_again() {
     let marked = [rail, portal, hook, lamp, gull].map(|entity| is_marked(&runtime, entity));
     assert_eq!(marked, [true, false, false, true, true]);
 }
+
+#[cfg(feature = "parallel")]
+proptest! {
+    /// The same bits on one thread and on four, for trees of any shape.
+    #[test]
+    fn threads_do_not_change_placements(
+        parts in proptest::collection::vec((transform(), 0_usize..40, any::<bool>()), 1..120),
+        moves in proptest::collection::vec((0_usize..120, transform()), 0..6),
+    ) {
+        let run = |threads| {
+            let mut runtime = Runtime::new();
+            runtime.set_threads(threads).expect("so many can be had");
+            let mut nodes: Vec<Entity> = Vec::new();
+            for &(transform, back, painted) in &parts {
+                let world = runtime.world_mut();
+                let node = world.spawn((transform,));
+                if painted {
+                    world.attach(node, Paint).expect("it is alive");
+                }
+                // Under one of those before it, or nobody.
+                if let Some(&parent) = nodes.len().checked_sub(back + 1).and_then(|at| nodes.get(at)) {
+                    world.link(node, parent).expect("no cycle");
+                }
+                nodes.push(node);
+            }
+            runtime.run_frames(1).expect("nothing fails");
+            for &(which, to) in &moves {
+                let node = nodes[which % nodes.len()];
+                *runtime.world_mut().get_mut::<Transform>(node).expect("it is alive") = to;
+            }
+            runtime.run_frames(1).expect("nothing fails");
+            let world = runtime.world();
+            nodes.iter().map(|&node| world.get::<WorldTransform>(node).map(|placed| placed.to_columns().map(f32::to_bits)).ok()).collect::<Vec<_>>()
+        };
+        prop_assert_eq!(run(1), run(4));
+    }
+}

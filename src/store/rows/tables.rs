@@ -26,7 +26,7 @@ pub(crate) struct TableRows<'s, 'w, I: Items, C: Conditions> {
 
 impl<I: Items, C: Conditions> TableRows<'_, '_, I, C> {
     /// Notes that a row was written, where somebody asks.
-    #[inline]
+    #[inline(always)]
     pub(crate) fn mark(&self, row: usize) {
         if let Some(marks) = self.duties.marks {
             I::mark_row(
@@ -65,6 +65,12 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
             positions: table.positions,
             duties,
         })
+    }
+
+    /// Who runs parallel loops.
+    #[cfg(feature = "parallel")]
+    pub(crate) fn workers(&self) -> &'w crate::store::workers::Workers {
+        self.workers
     }
 
     pub(crate) fn locator(&self) -> Locator<'w> {
