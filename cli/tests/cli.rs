@@ -545,3 +545,92 @@ fn the_tree_as_json_multiplies_up() {
     }
     assert!(linked > 10);
 }
+
+#[test]
+fn a_scene_goes_out_as_gltf_and_comes_back_in_the_same_places() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let (gltf, toml) = (
+        folder.path().join("quay.gltf"),
+        folder.path().join("quay.toml"),
+    );
+    gerust()
+        .args(["export", "scenes/quay.toml", "--at", "240", "-o"])
+        .arg(&gltf)
+        .assert()
+        .code(0)
+        .stdout(contains("the scene after frame 240"));
+    gerust()
+        .arg("import")
+        .arg(&gltf)
+        .arg("-o")
+        .arg(&toml)
+        .assert()
+        .code(0)
+        .stdout(contains("46 nodes, 32 colliders"));
+    let world_of = |scene: &Path, frame: &str| -> Vec<(Value, Vec<f64>)> {
+        let mut command = gerust();
+        command.arg("inspect").arg(scene);
+        let tree = json_of(command.args(["tree", "--format", "json", "--at", frame]));
+        let nodes = tree["nodes"].as_array().expect("a list").iter();
+        let mut placed: Vec<(Value, Vec<f64>)> = nodes
+            .map(|node| {
+                let numbers = node["world"].as_array().expect("sixteen numbers").iter();
+                let name = match node["name"].is_null() {
+                    true => node["entity"].clone(),
+                    false => node["name"].clone(),
+                };
+                (
+                    name,
+                    numbers
+                        .map(|number| number.as_f64().expect("a number"))
+                        .collect(),
+                )
+            })
+            .collect();
+        placed.sort_by_key(|(name, _)| name.to_string());
+        placed
+    };
+    let (before, after) = (
+        world_of(Path::new("scenes/quay.toml"), "240"),
+        world_of(&toml, "0"),
+    );
+    assert_eq!(before.len(), after.len());
+    for ((name, before), (other, after)) in before.iter().zip(&after) {
+        assert_eq!(name, other);
+        let is_near = before
+            .iter()
+            .zip(after)
+            .all(|(before, after)| (before - after).abs() < 1e-4);
+        assert!(is_near, "{name}: {before:?} {after:?}");
+    }
+}
+
+#[test]
+fn files_that_are_no_node_trees_exit_2_and_nothing_is_written() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let output = folder.path().join("out.toml");
+    let circle = folder.path().join("circle.gltf");
+    let text = r#"{ "asset": { "version": "2.0" }, "scenes": [{ "nodes": [0] }], "nodes": [{ "children": [0] }] }"#;
+    std::fs::write(&circle, text).expect("there is room");
+    for (file, message) in [
+        (Path::new("README.md"), "README.md: the file: it is no JSON"),
+        (Path::new("nothing.glb"), "nothing.glb: it cannot be read"),
+        (circle.as_path(), "nodes 0 → 0 go in a circle"),
+    ] {
+        gerust()
+            .arg("import")
+            .arg(file)
+            .arg("-o")
+            .arg(&output)
+            .assert()
+            .code(2)
+            .stdout("")
+            .stderr(contains(message));
+        assert!(!output.exists());
+    }
+    gerust()
+        .args(["export", "scenes/quay.toml", "-o", "quay.obj"])
+        .assert()
+        .code(2)
+        .stderr(contains("name a file that ends in .gltf"));
+}
