@@ -1,5 +1,6 @@
 //! Axis-aligned boxes.
 
+use crate::space::WorldTransform;
 use glam::{Affine3A, Vec3, Vec3A};
 
 /// A box along the axes, from `min` to `max`, in metres.
@@ -221,6 +222,32 @@ impl Aabb {
     #[must_use]
     pub fn enclosed(&self, map: &Affine3A) -> Self {
         PlacedBox::new(self, map).at(map.translation.into())
+    }
+
+    /// The box of the world around this box of an entity's own space; it grows where the entity is turned.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let placed = WorldTransform::from(&Transform::at(5.0, 0.0, 0.0).scaled(Vec3::splat(2.0)));
+    /// let own = Aabb::from_center(Vec3::ZERO, Vec3::ONE);
+    /// let world = own.to_world(&placed);
+    /// assert_eq!(world, Aabb::from_center(Vec3::X * 5.0, Vec3::splat(2.0)));
+    /// assert_eq!(world.to_local(&placed), Some(own));
+    /// ```
+    #[must_use]
+    pub fn to_world(&self, placed: &WorldTransform) -> Self {
+        self.enclosed(placed.affine())
+    }
+
+    /// The box of an entity's own space around this box of the world, or `None` if the entity is flattened, so that there is
+    /// no way back.
+    #[must_use]
+    pub fn to_local(&self, placed: &WorldTransform) -> Option<Self> {
+        let local = self.enclosed(&placed.inverse()?);
+        local.is_valid().then_some(local)
     }
 }
 

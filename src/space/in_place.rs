@@ -24,7 +24,7 @@ impl World {
     /// transform or is no longer alive.
     ///
     /// [`WorldTransform`] has the same for nothing, as of the last [`Place`](crate::Phase::Place). This looks at every entity
-    /// above: O(depth), a few look-ups each.
+    /// above: O(depth), a few look-ups each. A system takes [`PlacementNow`](super::PlacementNow) for it.
     ///
     /// # Example
     ///

@@ -43,9 +43,7 @@ pub use world::{Held, World};
 
 #[cfg(feature = "chance")]
 pub(crate) use access::ResourceKind;
-#[cfg(feature = "chance")]
-pub(crate) use claim::Grant;
-pub(crate) use claim::{Preparation, ReservedIds};
+pub(crate) use claim::{Grant, Preparation, ReservedIds};
 pub(crate) use edits::EditKind;
 pub(crate) use entity::TableId;
 pub(crate) use rows::{Locator, TableRows, Unseen};
