@@ -501,6 +501,38 @@ fn systems_for_the_callers_thread_run_there() {
 }
 
 #[test]
+fn a_system_that_is_switched_on_while_frames_run_still_runs_on_the_callers_thread() {
+    let mut runtime = Runtime::bare();
+    runtime.set_threads(2).expect("so many can be had");
+    runtime.set_serial_below(Duration::ZERO);
+    let caller = std::thread::current().id();
+    let seen = Arc::new(Mutex::new(Vec::new()));
+    let noted = Arc::clone(&seen);
+    let window = System::named("window").on_caller_thread().takes::<()>();
+    let window = window.runs(move |()| {
+        noted
+            .lock()
+            .expect("nobody panics")
+            .push(std::thread::current().id());
+    });
+    runtime.add_system(window).expect("its name is free");
+    runtime.set_enabled("window", false).expect("it is there");
+    for number in 0..2 {
+        let system = System::named(&name(number))
+            .takes::<(Global<Clock>, Edits)>()
+            .runs(|(clock, mut edits)| {
+                if clock.frame() == 20 {
+                    edits.set_enabled("window", true);
+                }
+            });
+        runtime.add_system(system).expect("its name is free");
+    }
+    runtime.run_frames(60).expect("nothing fails");
+    let seen = seen.lock().expect("nobody panics");
+    assert!(seen.len() == 40 && seen.iter().all(|&thread| thread == caller));
+}
+
+#[test]
 fn a_runtime_inside_of_a_system_runs() {
     let mut outer = Runtime::bare();
     outer.set_threads(2).expect("so many can be had");

@@ -24,12 +24,11 @@ impl Schedule {
         })
     }
 
-    /// Whether a system that is switched on must run on the caller's thread.
+    /// Whether any system must run on the caller's thread. One that is off counts as well: it may be switched on while
+    /// frames run.
     pub(crate) fn needs_caller_thread(&self) -> bool {
-        self.phases.iter().any(|phase| {
-            let lineup = phase.lineup.as_ref();
-            lineup.is_some_and(|lineup| lineup.on_caller_thread.contains(&true))
-        })
+        let mut systems = self.phases.iter().flat_map(|phase| &phase.systems);
+        systems.any(|system| system.facts.on_caller_thread)
     }
 }
 

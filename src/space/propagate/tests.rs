@@ -299,7 +299,7 @@ fn staying_in_place_is_exact_under_sensible_parents() {
                     .into_iter()
                     .map(f32::abs)
                     .fold(1.0, f32::max);
-                after.0.abs_diff_eq(before.0, size * 1e-5 * 4.0)
+                after.0.abs_diff_eq(before.0, size * 1e-5)
             };
             prop_assert!(matches!(
                 world.link_in_place(container, spreader),
