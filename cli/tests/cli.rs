@@ -487,6 +487,11 @@ fn the_number_of_threads_does_not_change_the_outcome() {
         .args(["run", "scenes/quay.toml", "--threads", "0"])
         .assert()
         .code(2);
+    gerust()
+        .args(["run", "scenes/quay.toml", "--threads", "100000"])
+        .assert()
+        .code(2)
+        .stderr(contains("100000 threads cannot be had").and(contains("ask for 1024 or fewer")));
 }
 
 #[test]

@@ -11,6 +11,9 @@ use std::any::TypeId;
 use std::fmt;
 use std::time::Duration;
 
+/// Threads that can be asked for at most: a slip of the pen must not bring the machine down.
+const MOST_THREADS: usize = 1024;
+
 /// The frame loop: it owns the [`World`], the schedule, the [`Clock`] and the [`Profiler`].
 ///
 /// A frame runs the phases in order; each `run_frames(1)` is one frame of a fixed step. See the
@@ -174,7 +177,7 @@ impl Runtime {
     ///
     /// # Errors
     ///
-    /// If it is 0, if the system does not give so many, or if it is more than 1 without the feature `parallel`.
+    /// If it is 0 or more than 1024, if the system does not give so many, or if it is more than 1 without the feature `parallel`.
     ///
     /// # Example
     ///
@@ -183,6 +186,7 @@ impl Runtime {
     /// runtime.set_threads(1)?;
     /// assert_eq!(runtime.threads(), 1);
     /// assert!(runtime.set_threads(0).is_err());
+    /// assert!(runtime.set_threads(1_000_000).is_err());
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn set_threads(&mut self, threads: usize) -> Result<(), Error> {
@@ -190,6 +194,11 @@ impl Runtime {
         if threads == 0 {
             return refuse(String::from(
                 "somebody has to run the systems; ask for one or more",
+            ));
+        }
+        if threads > MOST_THREADS {
+            return refuse(format!(
+                "that is more than any phase has systems for; ask for {MOST_THREADS} or fewer"
             ));
         }
         #[cfg(feature = "parallel")]

@@ -14,7 +14,7 @@ fn numbers(plan: &Plan) -> HashMap<&str, usize> {
 }
 
 /// The last system of each phase and the first of the next one.
-fn neighbours(plan: &Plan) -> impl Iterator<Item = (&str, &str)> {
+fn neighbors(plan: &Plan) -> impl Iterator<Item = (&str, &str)> {
     let phases = plan.phases();
     phases.windows(2).filter_map(|pair| {
         let last = pair[0].sequence().last()?;
@@ -61,7 +61,7 @@ pub(super) fn dot(plan: &Plan) -> String {
         }
         text.push_str("  }\n");
     }
-    for (at, (before, after)) in neighbours(plan).enumerate() {
+    for (at, (before, after)) in neighbors(plan).enumerate() {
         let _ = writeln!(
             text,
             "  s{} -> s{} [ltail=cluster_{at}, lhead=cluster_{}, penwidth=2];",

@@ -128,18 +128,18 @@ pub struct Arrived {
     pub is_last: bool,
 }
 
-type Travellers<'w> = Rows<'w, (Entity, &'static mut Transform, &'static mut Route)>;
+type Travelers<'w> = Rows<'w, (Entity, &'static mut Transform, &'static mut Route)>;
 
 pub(super) fn system() -> System {
     System::named("standard: travel")
         .after("standard: spin")
-        .takes::<(Travellers, Global<Clock>, Outbox<Arrived>)>()
+        .takes::<(Travelers, Global<Clock>, Outbox<Arrived>)>()
         .runs(travel)
 }
 
-fn travel((mut travellers, clock, mut arrived): (Travellers, Global<Clock>, Outbox<Arrived>)) {
+fn travel((mut travelers, clock, mut arrived): (Travelers, Global<Clock>, Outbox<Arrived>)) {
     let step = clock.step_seconds();
-    travellers.each(|(entity, transform, route)| {
+    travelers.each(|(entity, transform, route)| {
         let metres = route.speed * step;
         if metres > 0.0 {
             route.advance(&mut transform.translation, metres, |waypoint, is_last| {

@@ -143,8 +143,8 @@ thread_local! {
     static IS_AT_RING: Cell<bool> = const { Cell::new(false) };
 }
 
-#[cfg(feature = "parallel")]
 /// Marks the thread as being at a ring until it is dropped.
+#[cfg(feature = "parallel")]
 pub(super) struct AtRing {
     was_there: bool,
 }
