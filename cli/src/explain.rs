@@ -29,6 +29,12 @@ struct OrderAnswer {
 
 /// The order does not depend on what happens in the scene, so no frame is run.
 fn order(engine: &Engine, path: &Path, question: &OrderQuestion) -> Verdict {
+    if question.one == question.other {
+        return Err(Trouble::other(format!(
+            "`{}` has no order against itself; name two systems",
+            question.one
+        )));
+    }
     let scene = Scene::load(path, engine.registry())?;
     let run = scene.start(engine.runtime()?)?;
     let plan = run.runtime().schedule().plan()?;

@@ -24,6 +24,9 @@ const HARMLESS: [&str; 4] = [
 /// The same by the first part of their name.
 const HARMLESS_KINDS: [&str; 3] = ["KHR_materials_", "KHR_texture_", "EXT_texture_"];
 
+/// The place of what is wrong with a file as a whole.
+const WHOLE: &str = "the file";
+
 pub(super) fn bad(place: &str, problem: &str, mend: &'static str) -> Error {
     Error::from(Kind::BadGltf {
         place: place.to_owned(),
@@ -50,13 +53,13 @@ impl NodeTree {
     /// If the file cannot be read, or as [`NodeTree::from_slice`]; the message begins with the path.
     pub fn load(path: impl AsRef<Path>) -> Result<Self, Error> {
         let path = path.as_ref();
-        let within = |place: &str| match place.is_empty() {
-            true => path.display().to_string(),
-            false => format!("{}: {place}", path.display()),
+        let within = |place: &str| match place {
+            WHOLE => path.display().to_string(),
+            place => format!("{}: {place}", path.display()),
         };
         let bytes = std::fs::read(path).map_err(|error| {
             let problem = format!("it cannot be read: {error}");
-            bad(&within(""), &problem, "name a .gltf or .glb file")
+            bad(&within(WHOLE), &problem, "name a .gltf or .glb file")
         })?;
         Self::from_slice(&bytes).map_err(|error| match error.into_kind() {
             Kind::BadGltf {
@@ -97,7 +100,7 @@ impl NodeTree {
             true => gltf::binary::Glb::from_slice(bytes)
                 .map_err(|error| {
                     let problem = format!("the binary container cannot be read: {error}");
-                    bad("the file", &problem, "export it again")
+                    bad(WHOLE, &problem, "export it again")
                 })?
                 .json
                 .into_owned(),
@@ -105,7 +108,7 @@ impl NodeTree {
         };
         let mut value: Value = serde_json::from_slice(&json).map_err(|error| {
             let problem = format!("it is no JSON: {error}");
-            bad("the file", &problem, "name a .gltf or .glb file")
+            bad(WHOLE, &problem, "name a .gltf or .glb file")
         })?;
         let mut repairs = Repairs::default();
         prepare(&mut value)?;
@@ -113,7 +116,7 @@ impl NodeTree {
         let lights = lights.map_or(0, Vec::len);
         let root: Root = serde_json::from_value(value).map_err(|error| {
             let problem = format!("it is no glTF 2.0: {error}");
-            bad("the file", &problem, "export it again")
+            bad(WHOLE, &problem, "export it again")
         })?;
         let order = preorder(&root, &mut repairs)?;
         let nodes = read_nodes(&root, &order, &mut repairs)?;

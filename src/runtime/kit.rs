@@ -2,6 +2,7 @@
 
 use super::frame_loop::Runtime;
 use crate::error::{Error, Kind};
+use crate::store::short_name;
 use std::any::{TypeId, type_name};
 
 /// A reusable set-up: component types, systems, globals and phases that belong together.
@@ -84,16 +85,13 @@ impl Need {
     pub fn of<K: Kit>() -> Self {
         Self {
             id: TypeId::of::<K>(),
-            name: short_name::<K>,
+            name: kit_name::<K>,
         }
     }
 }
 
-/// The name of a kit's type, without its path.
-fn short_name<K>() -> &'static str {
-    let full = type_name::<K>();
-    let base = full.split('<').next().unwrap_or(full);
-    base.rsplit("::").next().unwrap_or(base)
+fn kit_name<K>() -> &'static str {
+    short_name(type_name::<K>())
 }
 
 impl Runtime {
@@ -106,7 +104,7 @@ impl Runtime {
     pub fn add_kit<K: Kit>(&mut self, kit: K) -> Result<(), Error> {
         let refuse = |reason: String| {
             Error::from(Kind::BadKit {
-                kit: short_name::<K>(),
+                kit: kit_name::<K>(),
                 reason,
             })
         };

@@ -1,5 +1,6 @@
 //! Placement in the middle of a frame, and links that keep it.
 
+use super::placement_now::multiplied;
 use super::transform::Transform;
 use super::world_transform::WorldTransform;
 use crate::error::{Error, Kind};
@@ -56,18 +57,7 @@ impl World {
     /// The product of all transforms above an entity, in the order in which a frame multiplies them; `None` if there are
     /// none.
     fn placement_above(&self, entity: Entity) -> Option<Affine3A> {
-        // From the root down, as the frame goes: rounding is then the same.
-        let mut locals: Vec<Affine3A> = self
-            .ancestors(entity)
-            .filter_map(|above| self.local(above))
-            .collect();
-        let root = locals.pop()?;
-        Some(
-            locals
-                .into_iter()
-                .rev()
-                .fold(root, |above, own| above * own),
-        )
+        multiplied(self.ancestors(entity).filter_map(|above| self.local(above)))
     }
 
     /// Puts an entity under a parent, as its last child, so that it stays where it is in the world: its [`Transform`] is

@@ -22,6 +22,7 @@ pub use template::{CopyOf, MadeFrom, Shared, Template, Templates};
 pub use transform::Transform;
 pub use world_transform::WorldTransform;
 
+pub(crate) use placement_now::climbed;
 pub(crate) use propagate::{install, placement_systems};
 
 use crate::schedule::{Phase, System};

@@ -6,6 +6,7 @@ use super::world_transform::WorldTransform;
 use crate::error::Error;
 use crate::store::{Access, Claim, Entity, Grant, Preparation, Rows, World};
 use glam::Affine3A;
+use smallvec::SmallVec;
 
 type Parts<'w> = (Rows<'w, &'static Transform>, Rows<'w, &'static Links>);
 
@@ -50,20 +51,33 @@ impl PlacementNow<'_> {
     #[must_use]
     pub fn of(&self, entity: Entity) -> Option<WorldTransform> {
         let (transforms, links) = &self.0;
-        transforms.get(entity)?;
         let above = |entity| links.get(entity)?.parent();
-        // From the root down, as placement goes: rounding is then the same.
-        let mut locals: Vec<Affine3A> =
-            std::iter::successors(Some(entity), |&entity| above(entity))
-                .filter_map(|entity| transforms.get(entity).map(Transform::affine))
-                .collect();
-        let root = locals.pop()?;
-        let placed = locals
+        climbed(entity, above, |entity| transforms.get(entity)).map(WorldTransform)
+    }
+}
+
+/// The world placement that the transforms from an entity up to its root lead to; `None` if it has none itself.
+pub(crate) fn climbed<'t>(
+    entity: Entity,
+    above: impl Fn(Entity) -> Option<Entity>,
+    transform: impl Fn(Entity) -> Option<&'t Transform>,
+) -> Option<Affine3A> {
+    transform(entity)?;
+    let path = std::iter::successors(Some(entity), |&entity| above(entity));
+    multiplied(path.filter_map(|entity| transform(entity).map(Transform::affine)))
+}
+
+/// The product of local placements that are listed from below upwards; `None` of none. They are multiplied from the root
+/// down, as a frame does it, so rounding is the same. Hierarchies of up to 16 levels need no allocation.
+pub(super) fn multiplied(from_below: impl Iterator<Item = Affine3A>) -> Option<Affine3A> {
+    let mut locals: SmallVec<[Affine3A; 16]> = from_below.collect();
+    let root = locals.pop()?;
+    Some(
+        locals
             .into_iter()
             .rev()
-            .fold(root, |above, own| above * own);
-        Some(WorldTransform(placed))
-    }
+            .fold(root, |above, own| above * own),
+    )
 }
 
 impl Claim for PlacementNow<'_> {}

@@ -181,14 +181,14 @@ impl Transform {
     /// ```
     /// use gerust::prelude::*;
     ///
-    /// let lamp = Transform::at(0.0, 10.0, 0.0).looking_at(Vec3::new(5.0, 10.0, 0.0), Vec3::Y);
+    /// let lamp = Transform::at(0.0, 10.0, 0.0).facing(Vec3::new(5.0, 10.0, 0.0), Vec3::Y);
     /// assert!(lamp.forward().abs_diff_eq(Vec3::X, 1e-6));
-    /// let down = lamp.looking_at(Vec3::ZERO, Vec3::Y);
+    /// let down = lamp.facing(Vec3::ZERO, Vec3::Y);
     /// assert!(down.forward().abs_diff_eq(-Vec3::Y, 1e-6));
-    /// assert_eq!(down.looking_at(down.translation, Vec3::Y), down);
+    /// assert_eq!(down.facing(down.translation, Vec3::Y), down);
     /// ```
     #[must_use]
-    pub fn looking_at(self, point: Vec3, up: Vec3) -> Self {
+    pub fn facing(self, point: Vec3, up: Vec3) -> Self {
         let Some(back) = (self.translation - point).try_normalize() else {
             return self;
         };

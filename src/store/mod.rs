@@ -44,6 +44,7 @@ pub use world::{Held, World};
 #[cfg(feature = "chance")]
 pub(crate) use access::ResourceKind;
 pub(crate) use claim::{Grant, Preparation, ReservedIds};
+pub(crate) use component::short_name;
 pub(crate) use edits::EditKind;
 pub(crate) use entity::TableId;
 pub(crate) use rows::{Locator, TableRows, Unseen};

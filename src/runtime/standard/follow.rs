@@ -1,9 +1,9 @@
 //! Entities that track another one.
 
 use crate::schedule::{Clock, Phase, System};
-use crate::space::{Links, Transform, WorldTransform};
+use crate::space::{Links, Transform, WorldTransform, climbed};
 use crate::store::{Entity, Global, Rows};
-use glam::{Affine3A, Vec3};
+use glam::Vec3;
 
 /// Keeps the entity at a place beside another one, as a camera or a marker does. Its rotation and scale stay its own.
 ///
@@ -104,15 +104,17 @@ pub(super) fn system() -> System {
 fn follow(
     (followers, mut transforms, links, clock): (Followers, Transforms, AllLinks, Global<Clock>),
 ) {
+    let above = |entity| links.get(entity)?.parent();
     for (entity, follow) in followers.iter() {
-        let Some(target) = placement(follow.target, &transforms, &links) else {
+        let placed = |entity| climbed(entity, above, |entity| transforms.get(entity));
+        let Some(target) = placed(follow.target) else {
             continue;
         };
-        let parent = links.get(entity).and_then(Links::parent);
-        let above = parent.and_then(|parent| placement(parent, &transforms, &links));
+        let mut ancestors = std::iter::successors(above(entity), |&entity| above(entity));
+        let space = ancestors.find_map(placed);
         let place = target.transform_point3(follow.offset);
-        let wanted = match above {
-            Some(above) => WorldTransform::from(above).local_point(place),
+        let wanted = match space {
+            Some(space) => WorldTransform::from(space).local_point(place),
             None => Some(place),
         };
         let Some(wanted) = wanted else {
@@ -129,16 +131,4 @@ fn follow(
             transform.translation = transform.translation.lerp(wanted, share);
         }
     }
-}
-
-/// The world placement that the transforms lead to at present; `None` without any.
-fn placement(
-    entity: Entity,
-    transforms: &Transforms<'_>,
-    links: &AllLinks<'_>,
-) -> Option<Affine3A> {
-    let above = |entity| links.get(entity)?.parent();
-    std::iter::successors(Some(entity), |&entity| above(entity))
-        .filter_map(|entity| transforms.get(entity).map(Transform::affine))
-        .reduce(|below, above| above * below)
 }

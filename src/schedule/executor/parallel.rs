@@ -15,12 +15,10 @@ use std::time::{Duration, Instant};
 impl Schedule {
     /// Whether any phase is worth being run on several threads.
     pub(crate) fn is_worth_threads(&self, crew: &Crew) -> bool {
+        // One that is a chain counts as well: its systems may have parallel loops inside.
         self.phases.iter().any(|phase| {
             let lineup = phase.lineup.as_ref();
-            lineup.is_some_and(|lineup| lineup.len() > 0)
-                && crew.threads() > 1
-                && phase.tally.rounds > 0
-                && phase.tally.recent_work() >= crew.serial_below
+            lineup.is_some_and(|lineup| lineup.len() > 0) && phase.has_work_for(crew)
         })
     }
 
@@ -34,10 +32,11 @@ impl Schedule {
 
 impl PhaseSystems {
     pub(super) fn is_worth_threads(&self, lineup: &Lineup, crew: &Crew) -> bool {
-        crew.threads() > 1
-            && lineup.is_wide
-            && self.tally.rounds > 0
-            && self.tally.recent_work() >= crew.serial_below
+        lineup.is_wide && self.has_work_for(crew)
+    }
+
+    fn has_work_for(&self, crew: &Crew) -> bool {
+        crew.threads() > 1 && self.tally.rounds > 0 && self.tally.recent_work() >= crew.serial_below
     }
 
     pub(super) fn record_parallel(

@@ -83,9 +83,9 @@ proptest! {
     }
 
     #[test]
-    fn looking_at_a_point_looks_at_it(from in vector(), to in vector(), up in vector()) {
+    fn facing_a_point_looks_at_it(from in vector(), to in vector(), up in vector()) {
         prop_assume!(from.distance(to) > 1e-3);
-        let looking = Transform { translation: from, ..Transform::default() }.looking_at(to, up);
+        let looking = Transform { translation: from, ..Transform::default() }.facing(to, up);
         prop_assert!(looking.rotation.is_normalized());
         prop_assert!(looking.forward().abs_diff_eq((to - from).normalize(), 1e-4));
         let own_up = looking.rotation * Vec3::Y;
