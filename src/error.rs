@@ -175,6 +175,24 @@ pub(crate) enum Kind {
         "layer `{name}` cannot be added: there are {most} layers already; let some colliders share a layer"
     )]
     TooManyLayers { name: String, most: usize },
+    #[error("a collider has no box set named `{name}`; the names are {known}")]
+    UnknownBoxSet { name: String, known: String },
+    #[error("a grid of tiles cannot be made: {reason}")]
+    BadTiles { reason: String },
+    #[error(
+        "the collider of entity {label} takes no part: {problem}; give it finite numbers, and boxes whose `min` is nowhere beyond their `max`"
+    )]
+    BadCollider {
+        entity: Entity,
+        label: String,
+        problem: String,
+    },
+    #[error("entity {label} was not moved: its body {problem}")]
+    BadBody {
+        entity: Entity,
+        label: String,
+        problem: String,
+    },
     #[error("{what} must be {want}, but it is {found}; pass a finite number in that range")]
     BadNumber {
         what: &'static str,
@@ -211,7 +229,9 @@ impl Error {
             | Kind::KeptComponent { entity, .. }
             | Kind::LinkCycle { entity, .. }
             | Kind::NoSibling { entity, .. }
-            | Kind::FlatParent { entity, .. } => Some(entity),
+            | Kind::FlatParent { entity, .. }
+            | Kind::BadCollider { entity, .. }
+            | Kind::BadBody { entity, .. } => Some(entity),
             _ => None,
         }
     }

@@ -72,7 +72,8 @@ pub mod space;
 pub mod store;
 
 pub use collide::{
-    Aabb, Body, Collider, Contact, ContactState, Contacts, Gravity, Layer, Layers, Motion, WorldBox,
+    Aabb, Body, Collider, Contact, ContactState, Contacts, Dimensions, Gravity, Layer, Layers,
+    Motion, WorldBox,
 };
 pub use error::Error;
 pub use profile::Profiler;

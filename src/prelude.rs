@@ -11,7 +11,8 @@
 //! ```
 
 pub use crate::collide::{
-    Aabb, Body, Collider, Contact, ContactState, Contacts, Gravity, Layer, Layers, Motion, WorldBox,
+    Aabb, Body, Collider, Contact, ContactState, Contacts, Dimensions, Gravity, Layer, Layers,
+    Motion, WorldBox,
 };
 pub use crate::runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
 pub use crate::schedule::{Clock, Phase, System};

@@ -223,7 +223,7 @@ fn an_entity_says_more_than_its_template_field_by_field() {
     assert_eq!(transform.translation, Vec3::new(1.0, 2.0, 3.0));
     assert!((transform.rotation * Vec3::X).abs_diff_eq(-Vec3::Z, 1e-6));
     assert_eq!(transform.scale, Vec3::splat(2.0));
-    let collider = *world.get::<Collider>(a).expect("it has one");
+    let collider = world.get::<Collider>(a).expect("it has one");
     assert!(collider.is_sensor());
     assert_eq!(
         collider.own_box(),
@@ -269,7 +269,7 @@ fn a_set_cue_changes_what_it_names_and_nothing_else() {
         transform,
         Transform::at(4.0, 5.0, 6.0).scaled(Vec3::splat(2.0))
     );
-    let collider = *world.get::<Collider>(barrier).expect("it has one");
+    let collider = world.get::<Collider>(barrier).expect("it has one");
     assert!(!collider.is_on() && collider.is_sensor());
     assert_eq!(
         collider.own_box(),

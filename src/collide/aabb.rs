@@ -1,7 +1,8 @@
 //! Axis-aligned boxes.
 
+use super::placed::PlacedBox;
 use crate::space::WorldTransform;
-use glam::{Affine3A, Vec3, Vec3A};
+use glam::{Affine3A, Vec3};
 
 /// A box along the axes, from `min` to `max`, in metres.
 ///
@@ -75,6 +76,30 @@ impl Aabb {
             min: center - half_extents,
             max: center + half_extents,
         }
+    }
+
+    /// The smallest box that holds all points, or `None` if there are none.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let hull = [Vec3::ZERO, Vec3::new(2.0, -1.0, 0.0), Vec3::Z];
+    /// let fit = Aabb::from_points(hull).expect("there are points");
+    /// assert_eq!((fit.min, fit.max), (Vec3::new(0.0, -1.0, 0.0), Vec3::new(2.0, 0.0, 1.0)));
+    /// assert_eq!(Aabb::from_points([]), None);
+    /// ```
+    #[must_use]
+    pub fn from_points(points: impl IntoIterator<Item = Vec3>) -> Option<Self> {
+        let at = |point| Self {
+            min: point,
+            max: point,
+        };
+        points
+            .into_iter()
+            .map(at)
+            .reduce(|all, one| all.merged(&one))
     }
 
     /// The middle.
@@ -203,6 +228,95 @@ impl Aabb {
         }
     }
 
+    /// The box that both share, or `None` if they do not touch.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let unit = Aabb::from_corner(Vec3::ZERO, Vec3::ONE);
+    /// let half = unit.clipped(&unit.moved(Vec3::X * 0.5)).expect("they overlap");
+    /// assert_eq!(half, Aabb::from_corner(Vec3::X * 0.5, Vec3::new(0.5, 1.0, 1.0)));
+    /// assert_eq!(unit.clipped(&unit.moved(Vec3::X * 2.0)), None);
+    /// ```
+    #[must_use]
+    pub fn clipped(&self, to: &Self) -> Option<Self> {
+        self.touches(to).then(|| Self {
+            min: self.min.max(to.min),
+            max: self.max.min(to.max),
+        })
+    }
+
+    /// The point of the box that is nearest to a point; the point itself if it is inside.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let unit = Aabb::from_corner(Vec3::ZERO, Vec3::ONE);
+    /// assert_eq!(unit.nearest_point(Vec3::new(3.0, 0.5, -1.0)), Vec3::new(1.0, 0.5, 0.0));
+    /// ```
+    #[must_use]
+    pub fn nearest_point(&self, point: Vec3) -> Vec3 {
+        point.clamp(self.min, self.max)
+    }
+
+    /// When this box, moved along a way, first touches another one that stays, and on which face. `None` if it does not
+    /// within the way, if the two overlap already, or if it only slides along a face.
+    ///
+    /// The two are one ray and one box that is larger by the size of the other; the ray is clipped axis by axis (T. Kay and
+    /// J. Kajiya, "Ray tracing complex scenes", SIGGRAPH 1986).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let pallet = Aabb::from_corner(Vec3::ZERO, Vec3::ONE);
+    /// let wall = Aabb::from_corner(Vec3::new(5.0, -9.0, -9.0), Vec3::new(0.1, 20.0, 20.0));
+    /// let impact = pallet.time_of_impact(Vec3::X * 100.0, &wall).expect("the wall is in its way");
+    /// assert_eq!((impact.share, impact.normal), (0.04, Vec3::NEG_X));
+    /// assert_eq!(pallet.time_of_impact(Vec3::X * 3.9, &wall), None);
+    /// assert_eq!(pallet.time_of_impact(Vec3::Y * 100.0, &wall), None);
+    /// ```
+    #[must_use]
+    pub fn time_of_impact(&self, way: Vec3, other: &Self) -> Option<Impact> {
+        let (mut enter, mut leave) = (f32::NEG_INFINITY, f32::INFINITY);
+        let (mut entered, mut left) = (0, 0);
+        for axis in 0..3 {
+            let near = other.min[axis] - self.max[axis];
+            let far = other.max[axis] - self.min[axis];
+            if way[axis] == 0.0 {
+                // No way along this axis: the two must overlap along it all the time.
+                if near >= 0.0 || far <= 0.0 {
+                    return None;
+                }
+                continue;
+            }
+            let (first, last) = match way[axis] > 0.0 {
+                true => (near / way[axis], far / way[axis]),
+                false => (far / way[axis], near / way[axis]),
+            };
+            if first > enter {
+                enter = first;
+                entered = axis;
+            }
+            if last < leave {
+                leave = last;
+                left = axis;
+            }
+        }
+        // A point meets a wall without thickness when it leaves it; what enters along one axis when it leaves along another
+        // grazes an edge.
+        let meets = enter < leave || (enter == leave && entered == left);
+        (meets && (0.0..=1.0).contains(&enter)).then(|| Impact {
+            share: enter,
+            normal: Vec3::AXES[entered] * -way[entered].signum(),
+        })
+    }
+
     /// The smallest box along the world's axes that encloses this box under an affine map.
     ///
     /// By the method of J. Arvo, "Transforming axis-aligned bounding boxes", Graphics Gems, 1990: the half extents go
@@ -221,7 +335,7 @@ impl Aabb {
     /// ```
     #[must_use]
     pub fn enclosed(&self, map: &Affine3A) -> Self {
-        PlacedBox::new(self, map).at(map.translation.into())
+        PlacedBox::new(self, map, false).at(map.translation.into())
     }
 
     /// The box of the world around this box of an entity's own space; it grows where the entity is turned.
@@ -251,49 +365,13 @@ impl Aabb {
     }
 }
 
-/// A box under a rotation and scale, which can be put at any place. Motion tries places and the contact search uses the
-/// last one: both must come to the very same numbers, so both go through [`PlacedBox::at`].
-#[derive(Clone, Copy, Debug)]
-pub(super) struct PlacedBox {
-    offset: Vec3,
-    half_extents: Vec3,
-}
-
-impl PlacedBox {
-    pub(super) fn new(own: &Aabb, map: &Affine3A) -> Self {
-        let matrix = map.matrix3;
-        let half = Vec3A::from(own.half_extents());
-        Self {
-            offset: (matrix * Vec3A::from(own.center())).into(),
-            half_extents: (matrix.x_axis.abs() * half.x
-                + matrix.y_axis.abs() * half.y
-                + matrix.z_axis.abs() * half.z)
-                .into(),
-        }
-    }
-
-    pub(super) fn at(&self, place: Vec3) -> Aabb {
-        let center = place + self.offset;
-        Aabb {
-            min: center - self.half_extents,
-            max: center + self.half_extents,
-        }
-    }
-
-    /// About where the origin must be for the box to begin or end at a coordinate of an axis.
-    pub(super) fn place_for(&self, axis: usize, face: Face, coordinate: f32) -> f32 {
-        match face {
-            Face::Min => coordinate + self.half_extents[axis] - self.offset[axis],
-            Face::Max => coordinate - self.half_extents[axis] - self.offset[axis],
-        }
-    }
-}
-
-/// One of the two faces of a box along an axis.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(super) enum Face {
-    Min,
-    Max,
+/// Where a box that moves first touches another; see [`Aabb::time_of_impact`].
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Impact {
+    /// The share of the way that was gone by then, from 0 to 1.
+    pub share: f32,
+    /// The direction in which the face that was hit looks, as a unit vector.
+    pub normal: Vec3,
 }
 
 #[cfg(test)]

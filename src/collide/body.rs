@@ -8,9 +8,10 @@ use glam::Vec3;
 pub enum Motion {
     /// Stays where it is put.
     Static,
-    /// Moves by its velocity through everything; dynamic bodies stop at it.
+    /// Moves by its velocity through everything; dynamic bodies stop at it, are pushed by it, and are carried by it when they
+    /// stand on it.
     Kinematic,
-    /// Falls, moves by its velocity, and stops at what is solid and not itself dynamic.
+    /// Falls, moves by its velocity, and stops at what is solid.
     #[default]
     Dynamic,
 }
@@ -18,8 +19,16 @@ pub enum Motion {
 /// An entity that moves by a velocity.
 ///
 /// Bodies move in phase [`Move`](crate::Phase::Move). A dynamic body stops at the nearest solid face in its way, however
-/// fast it is, and loses its velocity along that axis. Dynamic bodies do not stop each other: their contacts are
-/// reported, and they pass through.
+/// fast it is; along that axis it loses its velocity, or bounces. Where dynamic bodies meet they share their momentum by mass
+/// and part; see [`Solver`](crate::collide::Solver) for how far that goes in a crowd.
+///
+/// Writing the [`Transform`](crate::Transform) of a body *teleports* it: it passes through everything on the way, and if it
+/// comes to be inside of something solid it is pushed out by the shortest free way. Setting its *velocity* lets it collide.
+///
+/// Of two that meet, the greater restitution and the greater friction count. What has no body has neither.
+///
+/// A mass that is not above 0, or a velocity that is not finite or beyond 10⁷ m/s, ends the frame with an error that names the
+/// entity; the body stays where it is. An infinite mass is allowed: such a body is never moved by others.
 ///
 /// Velocity is in world space, also for a body that has a parent.
 ///
@@ -49,6 +58,12 @@ pub struct Body {
     pub velocity: Vec3,
     /// How much of the world's [`Gravity`] it feels; 1 is all of it. Only dynamic bodies fall.
     pub gravity_scale: f32,
+    /// Kilograms; 1 unless set. Only compared with those of other bodies.
+    pub mass: f32,
+    /// Which share of its speed it keeps when it bounces off a face; 0, unless set, is none, and 1 all.
+    pub restitution: f32,
+    /// How much a face holds it back along the face, as a share of the force across (Coulomb's coefficient); 0 unless set.
+    pub friction: f32,
 }
 
 impl Default for Body {
@@ -57,6 +72,9 @@ impl Default for Body {
             motion: Motion::default(),
             velocity: Vec3::ZERO,
             gravity_scale: 1.0,
+            mass: 1.0,
+            restitution: 0.0,
+            friction: 0.0,
         }
     }
 }
@@ -91,6 +109,80 @@ impl Body {
     #[must_use]
     pub fn with_velocity(self, velocity: Vec3) -> Self {
         Self { velocity, ..self }
+    }
+
+    /// The same body with another mass, in kilograms.
+    ///
+    /// # Example
+    ///
+    /// A heavy truck hits a light one: together they go on with what momentum there was.
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Gravity(Vec3::ZERO));
+    /// let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+    /// let heavy = Body::dynamic().with_mass(3.0).with_velocity(Vec3::X);
+    /// runtime.world_mut().spawn((Transform::default(), cube.clone(), heavy));
+    /// let light = runtime.world_mut().spawn((Transform::at(2.1, 0.0, 0.0), cube, Body::dynamic()));
+    /// runtime.run_frames(60)?;
+    /// assert_eq!(runtime.world().get::<Body>(light)?.velocity, Vec3::X * 0.75);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn with_mass(self, mass: f32) -> Self {
+        Self { mass, ..self }
+    }
+
+    /// The same body with another restitution, from 0 to 1.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Gravity(Vec3::ZERO));
+    /// let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+    /// runtime.world_mut().spawn((Transform::at(5.0, 0.0, 0.0), cube.clone()));
+    /// let ball = Body::dynamic().with_restitution(0.5).with_velocity(Vec3::X * 8.0);
+    /// let ball = runtime.world_mut().spawn((Transform::default(), cube, ball));
+    /// runtime.run_frames(60)?;
+    /// assert_eq!(runtime.world().get::<Body>(ball)?.velocity, Vec3::X * -4.0);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn with_restitution(self, restitution: f32) -> Self {
+        Self {
+            restitution,
+            ..self
+        }
+    }
+
+    /// The same body with another friction.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let slab = Collider::solid(Aabb::from_center(Vec3::NEG_Y, Vec3::new(50.0, 1.0, 50.0)));
+    /// runtime.world_mut().spawn((Transform::default(), slab));
+    /// let sled = Body::dynamic().with_friction(0.5).with_velocity(Vec3::X * 4.0);
+    /// let cube = Collider::solid(Aabb::from_corner(Vec3::ZERO, Vec3::ONE));
+    /// let sled = runtime.world_mut().spawn((Transform::default(), cube, sled));
+    /// runtime.run_frames(120)?;
+    /// // v² / (2 μ g) = 1.63 m, but for what the frames cut off.
+    /// let stopped = runtime.world().get::<Transform>(sled)?.translation.x;
+    /// assert!((stopped - 1.6).abs() < 0.05, "after {stopped} m");
+    /// assert_eq!(runtime.world().get::<Body>(sled)?.velocity, Vec3::ZERO);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn with_friction(self, friction: f32) -> Self {
+        Self { friction, ..self }
     }
 }
 

@@ -10,6 +10,14 @@ const MOST_LAYERS: usize = 32;
 #[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Layer(u8);
 
+impl Layer {
+    /// Its bit in a set of layers.
+    #[inline]
+    pub(super) fn bit(self) -> u32 {
+        1 << self.0
+    }
+}
+
 /// The named layers and which of them meet: a global of every runtime.
 ///
 /// Meeting is mutual. A new layer meets `default` and nothing else, not even itself, until [`Layers::meet`] says so.
@@ -29,7 +37,7 @@ pub struct Layer(u8);
 /// assert_eq!(layers.find("gate"), Some(gate));
 /// # Ok::<(), gerust::Error>(())
 /// ```
-#[derive(Clone, Debug)]
+#[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Layers {
     names: Vec<String>,
     /// By layer: a bit for each layer that it meets.
@@ -91,13 +99,37 @@ impl Layers {
 
     /// Lets two layers, or one with itself, meet.
     pub fn meet(&mut self, a: Layer, b: Layer) {
-        self.meets[usize::from(a.0)] |= 1 << b.0;
-        self.meets[usize::from(b.0)] |= 1 << a.0;
+        self.meets[usize::from(a.0)] |= b.bit();
+        self.meets[usize::from(b.0)] |= a.bit();
+    }
+
+    /// Lets two layers, or one with itself, pass through each other.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut layers = Layers::default();
+    /// let gull = layers.add("gull")?;
+    /// layers.part(Layer::default(), gull);
+    /// assert!(!layers.do_meet(gull, Layer::default()));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn part(&mut self, a: Layer, b: Layer) {
+        self.meets[usize::from(a.0)] &= !b.bit();
+        self.meets[usize::from(b.0)] &= !a.bit();
     }
 
     /// Whether two layers meet.
     #[must_use]
     pub fn do_meet(&self, a: Layer, b: Layer) -> bool {
-        self.meets[usize::from(a.0)] & (1 << b.0) != 0
+        self.met_by(a) & b.bit() != 0
+    }
+
+    /// The layers that a layer meets, as a set of bits.
+    #[inline]
+    pub(super) fn met_by(&self, layer: Layer) -> u32 {
+        self.meets[usize::from(layer.0)]
     }
 }

@@ -8,22 +8,37 @@ mod body;
 mod boxes;
 mod collider;
 mod contacts;
+mod fit;
 mod layers;
 mod motion;
+mod placed;
+mod refused;
+mod tiles;
+mod tree;
+mod world_box;
 
-pub use aabb::Aabb;
+pub use aabb::{Aabb, Impact};
 pub use body::{Body, Gravity, Motion};
-pub use collider::{Collider, WorldBox};
-pub use contacts::{Contact, ContactState, Contacts};
+pub use boxes::{Among, Boxes, Dimensions, Found, Struck};
+pub use collider::Collider;
+pub use contacts::{Contact, ContactState, Contacts, Standing, Touching};
 pub use layers::{Layer, Layers};
+pub use motion::Solver;
+pub use tiles::{MapPlane, TileGrid};
+pub use tree::BoxTree;
+pub use world_box::WorldBox;
 
+#[cfg(feature = "scene")]
+pub(crate) use refused::MOST_SPEED;
+
+use crate::error::Error;
 use crate::schedule::{Phase, System};
 use crate::space::placement_systems;
 use crate::store::World;
 
 /// Makes colliders known to a world.
 pub(crate) fn install(world: &mut World) {
-    world.add_companion::<Collider, WorldBox>();
+    boxes::install(world);
     #[cfg(feature = "snapshot")]
     {
         const FREE: &str = "nobody else registers these types";
@@ -36,7 +51,14 @@ pub(crate) fn install(world: &mut World) {
     world.set_global(Gravity::default());
     world.set_global(Layers::default());
     world.set_global(Contacts::default());
-    world.set_global(boxes::BoxList::default());
+    world.set_global(Solver::default());
+    world.set_global(refused::RefusedBodies::default());
+}
+
+/// Whether what was written into colliders and bodies could be made sense of in the last frame.
+pub(crate) fn tell_refused(world: &World) -> Result<(), Error> {
+    boxes::tell_refused(world)?;
+    refused::tell(world)
 }
 
 /// The systems that move bodies and find contacts, in the order in which they run.

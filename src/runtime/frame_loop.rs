@@ -373,7 +373,7 @@ impl Runtime {
         let (schedule, world) = (&mut self.schedule, &mut self.world);
         let outcome = schedule.run_frame_phases(world, context, &self.crew, leader);
         self.profiler.end_frame();
-        outcome
+        outcome.and_then(|()| collide::tell_refused(&self.world))
     }
 
     /// Runs the systems of Setup that have not run yet.
@@ -425,6 +425,7 @@ impl Runtime {
                 self.schedule
                     .run_phase(phase, &mut self.world, context, &self.crew)
             })
+            .and_then(|()| collide::tell_refused(&self.world))
     }
 }
 

@@ -61,7 +61,7 @@ impl Cue {
                 let is_sizeless = parts
                     .collider
                     .as_ref()
-                    .is_some_and(|entry| entry.size.is_none());
+                    .is_some_and(|entry| entry.shapes() == 0);
                 if is_sizeless && !world.has::<Collider>(entity) {
                     return Err(Missed::NoCollider(name.clone()));
                 }

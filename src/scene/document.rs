@@ -40,6 +40,11 @@ pub(super) struct Document {
     pub(super) budget_ms: Option<Spanned<f64>>,
     /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
     pub(super) gravity: Option<Triple>,
+    /// 2 if z takes no part in collision; 3 unless given.
+    #[schemars(with = "Option<u8>", range(min = 2, max = 3))]
+    pub(super) dimensions: Option<Spanned<u8>>,
+    /// How often in a frame overlapping dynamic bodies are moved apart at most; 4 unless given.
+    pub(super) iterations: Option<u32>,
     /// Layers by name, each with the names of the layers that it meets. Meeting is mutual, so one side is enough. The
     /// layer `default` is always there and meets every other.
     #[serde(default)]
@@ -132,15 +137,30 @@ pub(super) struct Turn {
     pub(super) degrees: f32,
 }
 
-/// The box of an entity, in its own space.
+/// The boxes of an entity, in its own space: one (`size` and `center`), several (`boxes`), or a grid of `tiles`.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub(super) struct ColliderEntry {
-    /// The size along each axis, in metres, not negative. Needed unless the template gives it.
+    /// The size along each axis, in metres, not negative.
     #[schemars(with = "Option<Triple>")]
     pub(super) size: Option<Spanned<Triple>>,
     /// Where the middle of the box is, from the entity's origin; [0, 0, 0] unless given.
     pub(super) center: Option<Triple>,
+    /// Several boxes instead of `size` and `center`.
+    #[schemars(with = "Option<Vec<BoxEntry>>")]
+    pub(super) boxes: Option<Spanned<Vec<BoxEntry>>>,
+    /// Further sets of boxes by name, such as `folded` and `reaching`. The boxes above are the set `default`.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, Vec<BoxEntry>>")]
+    pub(super) sets: BTreeMap<Spanned<String>, Vec<BoxEntry>>,
+    /// The name of the set that counts; `default` unless given.
+    #[schemars(with = "Option<String>")]
+    pub(super) set: Option<Spanned<String>>,
+    /// A grid of solid tiles instead of boxes.
+    #[schemars(with = "Option<TilesEntry>")]
+    pub(super) tiles: Option<Spanned<TilesEntry>>,
+    /// Whether its boxes stay along the axes when the entity is turned, instead of growing around it; false unless given.
+    pub(super) upright: Option<bool>,
     /// Whether it stops dynamic bodies (`solid`, unless given) or only reports contacts (`sensor`).
     pub(super) kind: Option<ColliderKind>,
     /// The name of its layer; `default` unless given.
@@ -148,6 +168,40 @@ pub(super) struct ColliderEntry {
     pub(super) layer: Option<Spanned<String>>,
     /// Whether it takes part; true unless given.
     pub(super) on: Option<bool>,
+}
+
+/// One of several boxes.
+#[derive(Deserialize, JsonSchema, Debug, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct BoxEntry {
+    /// The size along each axis, in metres, not negative.
+    #[schemars(with = "Triple")]
+    pub(super) size: Spanned<Triple>,
+    /// Where the middle of the box is, from the entity's origin.
+    #[serde(default)]
+    pub(super) center: Triple,
+}
+
+/// A grid of tiles, drawn in text.
+#[derive(Deserialize, JsonSchema, Debug, Clone)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct TilesEntry {
+    /// Equally long rows: `#` is a solid tile, `.` or a space a free one.
+    pub(super) rows: Vec<String>,
+    /// The size of a tile, in metres.
+    pub(super) tile: Triple,
+    /// How the rows lie: on the `ground`, seen from above, from the entity's origin along x and z (unless given), or as a
+    /// `wall`, seen from the front, the last row standing on the entity's origin.
+    #[serde(default)]
+    pub(super) plane: PlaneEntry,
+}
+
+#[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum PlaneEntry {
+    #[default]
+    Ground,
+    Wall,
 }
 
 #[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
@@ -161,12 +215,22 @@ pub(super) enum ColliderKind {
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub(super) struct BodyEntry {
-    /// `static`, `kinematic` (moves through everything) or `dynamic` (falls and stops; unless given).
+    /// `static`, `kinematic` (moves through everything, carries and pushes) or `dynamic` (falls and stops; unless given).
     pub(super) motion: Option<MotionEntry>,
     /// Metres per second, in world space.
-    pub(super) velocity: Option<Triple>,
+    #[schemars(with = "Option<Triple>")]
+    pub(super) velocity: Option<Spanned<Triple>>,
     /// How much of gravity it feels; 1 unless given.
     pub(super) gravity_scale: Option<f32>,
+    /// Kilograms, above 0; 1 unless given.
+    #[schemars(with = "Option<f32>")]
+    pub(super) mass: Option<Spanned<f32>>,
+    /// The share of its speed that it keeps when it bounces, from 0 to 1; 0 unless given.
+    #[schemars(with = "Option<f32>", range(min = 0, max = 1))]
+    pub(super) restitution: Option<Spanned<f32>>,
+    /// How much faces hold it back, 0 or more; 0 unless given.
+    #[schemars(with = "Option<f32>", range(min = 0))]
+    pub(super) friction: Option<Spanned<f32>>,
 }
 
 #[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]

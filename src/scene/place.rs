@@ -1,17 +1,18 @@
 //! From what a file says of an entity to the entity.
 
 use super::document::{
-    BodyEntry, ColliderEntry, ColliderKind, EntityEntry, MotionEntry, Preset, SetEntry,
-    TransformEntry, Triple,
+    BodyEntry, BoxEntry, ColliderEntry, ColliderKind, EntityEntry, MotionEntry, PlaneEntry, Preset,
+    SetEntry, TilesEntry, TransformEntry,
 };
 use super::registry::Attach;
-use crate::collide::{Aabb, Body, Collider, Layers, Motion};
+use crate::collide::{Aabb, Body, Collider, Layers, MapPlane, Motion, TileGrid};
 use crate::error::Error;
 use crate::space::{MadeFrom, Transform};
 use crate::store::{Entity, Name, World};
 use glam::{Quat, Vec3};
 use std::collections::BTreeMap;
 use std::fmt;
+use toml::Spanned;
 
 /// An entity of a scene, its template already merged in.
 #[derive(Clone, Debug)]
@@ -88,9 +89,23 @@ impl Parts {
             }
         });
         self.collider = merged(self.collider, &template.collider, |own, base| {
+            // One kind of shape overrides the others.
+            let base_shape = match own.shapes() {
+                0 => Some(base),
+                _ => None,
+            };
+            let same_kind = base_shape.or_else(|| own.size.as_ref().map(|_| base));
             ColliderEntry {
-                size: own.size.or_else(|| base.size.clone()),
-                center: own.center.or(base.center),
+                size: own.size.or_else(|| base_shape?.size.clone()),
+                center: own.center.or_else(|| same_kind?.center),
+                boxes: own.boxes.or_else(|| base_shape?.boxes.clone()),
+                tiles: own.tiles.or_else(|| base_shape?.tiles.clone()),
+                sets: match own.sets.is_empty() {
+                    true => base.sets.clone(),
+                    false => own.sets,
+                },
+                set: own.set.or_else(|| base.set.clone()),
+                upright: own.upright.or(base.upright),
                 kind: own.kind.or(base.kind),
                 layer: own.layer.or_else(|| base.layer.clone()),
                 on: own.on.or(base.on),
@@ -98,8 +113,11 @@ impl Parts {
         });
         self.body = merged(self.body, &template.body, |own, base| BodyEntry {
             motion: own.motion.or(base.motion),
-            velocity: own.velocity.or(base.velocity),
+            velocity: own.velocity.or_else(|| base.velocity.clone()),
             gravity_scale: own.gravity_scale.or(base.gravity_scale),
+            mass: own.mass.or_else(|| base.mass.clone()),
+            restitution: own.restitution.or_else(|| base.restitution.clone()),
+            friction: own.friction.or_else(|| base.friction.clone()),
         });
         for (name, attach) in &template.components {
             self.components
@@ -139,8 +157,8 @@ fn merged<T: Clone>(own: Option<T>, base: &Option<T>, merge: impl FnOnce(T, &T) 
     }
 }
 
-fn copy_of<T: crate::store::Component + Copy>(world: &World, entity: Entity) -> Option<T> {
-    world.get::<T>(entity).ok().map(|held| *held)
+fn copy_of<T: crate::store::Component + Clone>(world: &World, entity: Entity) -> Option<T> {
+    world.get::<T>(entity).ok().map(|held| T::clone(&held))
 }
 
 impl EntityPlan {
@@ -177,31 +195,88 @@ impl TransformEntry {
     }
 }
 
+impl BoxEntry {
+    fn aabb(&self) -> Aabb {
+        Aabb::from_center(self.center.into(), Vec3::from(*self.size.get_ref()) / 2.0)
+    }
+}
+
+impl TilesEntry {
+    pub(super) fn grid(&self) -> Result<TileGrid, Error> {
+        let plane = match self.plane {
+            PlaneEntry::Ground => MapPlane::Ground,
+            PlaneEntry::Wall => MapPlane::Wall,
+        };
+        TileGrid::from_rows(&self.rows, self.tile.into(), plane)
+    }
+}
+
 impl ColliderEntry {
+    /// How many of the ways to give boxes are used.
+    pub(super) fn shapes(&self) -> usize {
+        let given = [
+            self.size.is_some(),
+            self.boxes.is_some(),
+            self.tiles.is_some(),
+        ];
+        given.into_iter().filter(|&given| given).count()
+    }
+
     fn applied(&self, world: &World, present: Option<Collider>) -> Result<Collider, Error> {
-        let own_box = present.map_or_else(Aabb::default, |present| present.own_box());
-        let size = self.size.as_ref().map(|size| *size.get_ref());
-        let center = self.center.map_or(own_box.center(), Vec3::from);
-        let half_extents = size.map_or(own_box.half_extents(), |size: Triple| {
-            Vec3::from(size) / 2.0
-        });
-        let own_box = Aabb::from_center(center, half_extents);
-        let is_sensor = match self.kind {
-            Some(kind) => kind == ColliderKind::Sensor,
-            None => present.is_some_and(|present| present.is_sensor()),
-        };
-        let layer = match &self.layer {
-            Some(name) => world.global::<Layers>()?.find(name.get_ref()),
-            None => present.map(|present| present.layer()),
-        };
-        let mut collider = match is_sensor {
-            true => Collider::sensor(own_box),
-            false => Collider::solid(own_box),
+        let mut collider = self.with_shape(present)?;
+        for (name, boxes) in &self.sets {
+            collider = collider.with_set(name.get_ref(), boxes.iter().map(BoxEntry::aabb));
         }
-        .in_layer(layer.unwrap_or_default());
-        let was_on = present.is_none_or(|present| present.is_on());
-        collider.set_on(self.on.unwrap_or(was_on));
+        if let Some(set) = &self.set {
+            collider.switch_to(set.get_ref())?;
+        }
+        if let Some(upright) = self.upright {
+            collider.set_upright(upright);
+        }
+        if let Some(kind) = self.kind {
+            collider.set_sensor(kind == ColliderKind::Sensor);
+        }
+        if let Some(name) = &self.layer {
+            let layer = world.global::<Layers>()?.find(name.get_ref());
+            collider.set_layer(layer.unwrap_or_default());
+        }
+        if let Some(on) = self.on {
+            collider.set_on(on);
+        }
         Ok(collider)
+    }
+
+    /// What is there with the boxes that are given, if any.
+    fn with_shape(&self, present: Option<Collider>) -> Result<Collider, Error> {
+        let fresh = if let Some(tiles) = &self.tiles {
+            Some(Collider::tiles(tiles.get_ref().grid()?))
+        } else if let Some(boxes) = &self.boxes {
+            let mut boxes = boxes.get_ref().iter().map(BoxEntry::aabb);
+            let first = boxes.next().map(Collider::solid);
+            first.map(|first| boxes.fold(first, Collider::with_box))
+        } else if self.size.is_some() || self.center.is_some() || present.is_none() {
+            let own = present.as_ref().map(Collider::own_box).unwrap_or_default();
+            let center = self.center.map_or(own.center(), Vec3::from);
+            let half_extents = self
+                .size
+                .as_ref()
+                .map_or(own.half_extents(), |size| Vec3::from(*size.get_ref()) / 2.0);
+            Some(Collider::solid(Aabb::from_center(center, half_extents)))
+        } else {
+            None
+        };
+        Ok(match (fresh, present) {
+            (None, None) => Collider::solid(Aabb::default()),
+            (None, Some(present)) => present,
+            (Some(fresh), None) => fresh,
+            (Some(mut fresh), Some(present)) => {
+                fresh.set_sensor(present.is_sensor());
+                fresh.set_layer(present.layer());
+                fresh.set_on(present.is_on());
+                fresh.set_upright(present.is_upright());
+                fresh
+            }
+        })
     }
 }
 
@@ -214,11 +289,17 @@ impl BodyEntry {
                 MotionEntry::Dynamic => Motion::Dynamic,
             };
         }
-        if let Some(velocity) = self.velocity {
-            body.velocity = velocity.into();
+        if let Some(velocity) = &self.velocity {
+            body.velocity = Vec3::from(*velocity.get_ref());
         }
         if let Some(scale) = self.gravity_scale {
             body.gravity_scale = scale;
         }
+        let given = |number: &Option<Spanned<f32>>, held: f32| {
+            number.as_ref().map_or(held, |number| *number.get_ref())
+        };
+        body.mass = given(&self.mass, body.mass);
+        body.restitution = given(&self.restitution, body.restitution);
+        body.friction = given(&self.friction, body.friction);
     }
 }

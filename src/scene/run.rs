@@ -4,7 +4,7 @@ use super::cue::Missed;
 use super::expect::When;
 use super::report::{Outcome, Report};
 use super::scene_file::Scene;
-use crate::collide::{Contact, ContactState, Gravity, Layers};
+use crate::collide::{Contact, ContactState, Gravity, Layers, Solver};
 use crate::error::Error;
 use crate::runtime::Runtime;
 use crate::schedule::Clock;
@@ -66,6 +66,10 @@ impl<'s> SceneRun<'s> {
         let world = runtime.world_mut();
         if let Some(gravity) = scene.gravity {
             world.set_global(Gravity(gravity));
+        }
+        world.set_global(scene.dimensions);
+        if let Some(iterations) = scene.iterations {
+            world.set_global(Solver { iterations });
         }
         let mut layers = Layers::default();
         for (a, b) in &scene.layers {

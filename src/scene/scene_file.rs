@@ -9,6 +9,7 @@ use super::read::read;
 use super::registry::Registry;
 use super::report::Report;
 use super::run::SceneRun;
+use crate::collide::Dimensions;
 use crate::error::Error;
 use crate::runtime::Runtime;
 use glam::Vec3;
@@ -26,6 +27,8 @@ pub struct Scene {
     pub(super) step: f64,
     pub(super) budget: Option<Duration>,
     pub(super) gravity: Option<Vec3>,
+    pub(super) dimensions: Dimensions,
+    pub(super) iterations: Option<u32>,
     /// Pairs of names that meet; a layer without partner is paired with `default`.
     pub(super) layers: Vec<(String, String)>,
     pub(super) entities: Vec<EntityPlan>,

@@ -1,7 +1,10 @@
 //! Checks templates and entities.
 
 use super::Checker;
-use crate::scene::document::{ColliderEntry, EntityEntry, TransformEntry};
+use crate::collide::MOST_SPEED;
+use crate::scene::document::{
+    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, TransformEntry, Triple,
+};
 use crate::scene::fault::Fault;
 use crate::scene::place::{EntityPlan, Parts};
 use crate::store::Name;
@@ -58,6 +61,7 @@ impl<'d> Checker<'d> {
             self.check_name(parent);
         }
         self.check_has_size(entity, &parts);
+        self.check_set_name(&parts);
         let name_of = |name: &Spanned<String>| Name::new(name.get_ref());
         EntityPlan {
             name: entity.name.as_ref().map(name_of),
@@ -90,7 +94,7 @@ impl<'d> Checker<'d> {
         let Some(collider) = &parts.collider else {
             return;
         };
-        if collider.size.is_some() || self.was_at_fault(&["size"]) {
+        if collider.shapes() > 0 || self.was_at_fault(&["size", "boxes", "tiles"]) {
             return;
         }
         let at = entity
@@ -111,6 +115,9 @@ impl<'d> Checker<'d> {
         }
         if let Some(collider) = &parts.collider {
             self.check_collider(collider);
+        }
+        if let Some(body) = &parts.body {
+            self.check_body(body);
         }
     }
 
@@ -147,11 +154,99 @@ impl<'d> Checker<'d> {
         if let Some(layer) = &collider.layer {
             self.check_layer(layer);
         }
-        if let Some(size) = &collider.size
-            && size.get_ref().iter().any(|side| *side < 0.0)
+        if let Some(size) = &collider.size {
+            self.check_size(size);
+        }
+        if let Some(boxes) = &collider.boxes {
+            if boxes.get_ref().is_empty() {
+                self.fault(
+                    boxes,
+                    "a collider without boxes takes no part",
+                    "list at least one, or switch it off with `on = false`",
+                );
+            }
+            self.check_boxes(boxes.get_ref());
+        }
+        for (name, boxes) in &collider.sets {
+            if name.get_ref() == "default" {
+                self.fault(
+                    name,
+                    "`default` is the name of the boxes outside of `sets`",
+                    "choose another name, or give them as `boxes`",
+                );
+            }
+            self.check_boxes(boxes);
+        }
+        if let Some(tiles) = &collider.tiles
+            && let Err(error) = tiles.get_ref().grid()
         {
+            let text = error.to_string();
+            let (message, mend) = text.split_once("; ").unwrap_or((&text, "mend the rows"));
+            self.fault(tiles, message, mend);
+        }
+        if collider.shapes() > 1 {
+            let second = match (&collider.boxes, &collider.tiles) {
+                (_, Some(tiles)) => tiles.span(),
+                (Some(boxes), None) => boxes.span(),
+                (None, None) => return,
+            };
+            self.faults.push(Fault::new(
+                second,
+                "this collider is given several kinds of boxes",
+                "keep one of `size`, `boxes` and `tiles`",
+            ));
+        }
+    }
+
+    fn check_boxes(&mut self, boxes: &[BoxEntry]) {
+        boxes.iter().for_each(|entry| self.check_size(&entry.size));
+    }
+
+    fn check_size(&mut self, size: &Spanned<Triple>) {
+        if size.get_ref().iter().any(|side| *side < 0.0) {
             let message = format!("a box cannot have the size {:?}", size.get_ref());
             self.fault(size, message, "write sizes of 0 or more");
+        }
+    }
+
+    /// The set that counts must be among those of the collider, the template's included.
+    fn check_set_name(&mut self, parts: &Parts) {
+        let Some(collider) = &parts.collider else {
+            return;
+        };
+        if let Some(set) = &collider.set {
+            let named = collider.sets.keys().map(|name| name.get_ref().as_str());
+            let known: Vec<String> = named.chain(["default"]).map(str::to_owned).collect();
+            let known = known.iter().map(String::as_str).collect();
+            self.check_known(set, "box set", "box sets", known);
+        }
+    }
+
+    fn check_body(&mut self, body: &BodyEntry) {
+        if let Some(mass) = &body.mass
+            && *mass.get_ref() <= 0.0
+        {
+            let message = format!("nothing weighs {} kg", mass.get_ref());
+            self.fault(mass, message, "write a number above 0");
+        }
+        if let Some(restitution) = &body.restitution
+            && !(0.0..=1.0).contains(restitution.get_ref())
+        {
+            let message = format!("a body cannot keep {} of its speed", restitution.get_ref());
+            self.fault(restitution, message, "write a share from 0 to 1");
+        }
+        if let Some(friction) = &body.friction
+            && *friction.get_ref() < 0.0
+        {
+            let message = format!("a friction of {} would push", friction.get_ref());
+            self.fault(friction, message, "write 0 or more");
+        }
+        if let Some(velocity) = &body.velocity {
+            let speed = Vec3::from(*velocity.get_ref()).length();
+            if speed > MOST_SPEED {
+                let message = format!("a speed of {speed} m/s is beyond what motion works out");
+                self.fault(velocity, message, format!("stay below {MOST_SPEED:e} m/s"));
+            }
         }
     }
 

@@ -10,6 +10,7 @@ use super::fault::{Fault, suggest};
 use super::place::Parts;
 use super::read::ReadScene;
 use super::scene_file::Scene;
+use crate::collide::Dimensions;
 use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
@@ -74,6 +75,11 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
             .as_ref()
             .and_then(|budget| Duration::try_from_secs_f64(budget.get_ref() / 1000.0).ok()),
         gravity: document.gravity.map(Vec3::from),
+        dimensions: match document.dimensions.as_ref().map(|number| *number.get_ref()) {
+            Some(2) => Dimensions::Two,
+            _ => Dimensions::Three,
+        },
+        iterations: document.iterations,
         layers,
         entities,
         cues,
@@ -154,6 +160,15 @@ impl<'d> Checker<'d> {
                 let message = format!("a step of {} s goes nowhere", step.get_ref());
                 self.fault(step, message, "write a number above 0");
             }
+        }
+        if let Some(dimensions) = &document.dimensions
+            && !(2..=3).contains(dimensions.get_ref())
+        {
+            let message = format!(
+                "a scene has 2 or 3 dimensions, not {}",
+                dimensions.get_ref()
+            );
+            self.fault(dimensions, message, "write 2 or 3");
         }
         if let Some(budget) = &document.budget_ms
             && *budget.get_ref() <= 0.0

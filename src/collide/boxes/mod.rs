@@ -1,0 +1,386 @@
+//! The boxes of all colliders, kept up to date with the world, and the trees that find them.
+
+mod ask;
+mod item;
+mod refresh;
+
+use super::aabb::Aabb;
+use super::body::Motion;
+use super::collider::Collider;
+use super::tree::BoxTree;
+use super::world_box::WorldBox;
+use crate::store::Entity;
+use fixedbitset::FixedBitSet;
+use glam::{Affine3A, Vec3};
+use item::PlacedCollider;
+use rustc_hash::FxHashMap;
+
+pub use ask::{Among, Found, Struck};
+pub(super) use item::{Compound, Item, Slot, flat};
+pub(super) use refresh::{install, system, tell_refused};
+
+const NO_SLOT: Slot = Slot::MAX;
+
+/// How many trees there are: static, kinematic, dynamic.
+pub(super) const TREES: usize = 3;
+
+/// How many dimensions count: a global of every runtime.
+///
+/// With two, z takes no part in overlap, contacts, questions and motion: boxes meet whatever their z, and nobody is stopped
+/// or pushed along it. Set it before the first frame.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().set_global(Dimensions::Two);
+/// let tile = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+/// let near = runtime.world_mut().spawn((Transform::default(), tile.clone()));
+/// let far = runtime.world_mut().spawn((Transform::at(1.0, 0.0, 500.0), tile));
+/// runtime.settle()?;
+/// assert!(runtime.world().global::<Contacts>()?.between(near, far).is_some());
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Default)]
+pub enum Dimensions {
+    /// Only x and y count.
+    Two,
+    /// All three count.
+    #[default]
+    Three,
+}
+
+/// The boxes of all colliders that take part, to ask what is where: a global of every runtime.
+///
+/// They are as the last [`Touch`](crate::Phase::Touch) phase found them, and, during [`Move`](crate::Phase::Move), as they were
+/// when it began. What is asked comes in an order that depends on nothing but the ids and the distances. Nothing is
+/// allocated but what the caller's list needs to grow.
+///
+/// # Example
+///
+/// ```
+/// use gerust::collide::{Among, Boxes};
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::new();
+/// let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
+/// let row: Vec<Entity> = (0..5_u8)
+///     .map(|x| runtime.world_mut().spawn((Transform::at(3.0 * f32::from(x), 0.0, 0.0), cube.clone())))
+///     .collect();
+/// runtime.settle()?;
+///
+/// let boxes = runtime.world().global::<Boxes>()?;
+/// let mut found = Vec::new();
+/// boxes.within(Vec3::ZERO, 5.6, &Among::all().but(row[0]), &mut found);
+/// assert_eq!(found.len(), 2);
+/// assert_eq!((found[1].entity, found[1].distance), (row[2], 5.5));
+///
+/// let struck = boxes.cast(Vec3::X * 4.0, Vec3::X * 100.0, &Among::all()).expect("two stand there");
+/// assert_eq!((struck.entity, struck.normal, struck.distance), (row[2], Vec3::NEG_X, 1.5));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Debug, Default)]
+pub struct Boxes {
+    /// By slot. Those of the free ones take no part.
+    items: Vec<Item>,
+    free: Vec<Slot>,
+    /// By the index of an entity.
+    slots: Vec<Slot>,
+    compounds: FxHashMap<Slot, Compound>,
+    trees: [BoxTree; TREES],
+    /// By slot: whether it is another than when contacts were last found.
+    changed: FixedBitSet,
+    changed_slots: Vec<Slot>,
+    /// How many slots are not free.
+    count: usize,
+    is_flat: bool,
+    /// Colliders whose boxes are none, until they are mended or gone.
+    refused: Vec<Entity>,
+}
+
+impl Boxes {
+    /// How many colliders take part: those that are on and have a box.
+    #[must_use]
+    pub fn len(&self) -> usize {
+        self.trees.iter().map(BoxTree::len).sum()
+    }
+
+    /// Whether no collider takes part.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The box around an entity's boxes, grown by so many metres: what an effect on an area around it asks with. `None` if
+    /// the entity has no collider that takes part.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::collide::{Among, Boxes};
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+    /// let horn = runtime.world_mut().spawn((Transform::default(), cube.clone()));
+    /// let gull = runtime.world_mut().spawn((Transform::at(4.0, 0.0, 0.0), cube));
+    /// runtime.settle()?;
+    /// let boxes = runtime.world().global::<Boxes>()?;
+    /// let mut startled = Vec::new();
+    /// let area = boxes.around(horn, 3.0).expect("it has a collider");
+    /// boxes.overlaps(&area, &Among::all().but(horn), &mut startled);
+    /// assert_eq!(startled, [gull]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn around(&self, entity: Entity, by: f32) -> Option<Aabb> {
+        let item = &self.items[self.slot_of(entity)? as usize];
+        item.takes_part.then(|| item.aabb.grown(by))
+    }
+
+    /// All boxes of an entity in the world: one for each box of its collider, or for each solid tile. None if it has no
+    /// collider that takes part. In a scene of two dimensions they have no thickness.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::collide::Boxes;
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let cube = Aabb::from_center(Vec3::ZERO, Vec3::ONE);
+    /// let two = Collider::solid(cube).with_box(cube.moved(Vec3::X * 5.0));
+    /// let truck = runtime.world_mut().spawn((Transform::at(1.0, 0.0, 0.0), two));
+    /// runtime.settle()?;
+    /// let world = runtime.world().global::<Boxes>()?.of(truck);
+    /// assert_eq!(world, [cube.moved(Vec3::X), cube.moved(Vec3::X * 6.0)]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn of(&self, entity: Entity) -> Vec<Aabb> {
+        let Some(slot) = self
+            .slot_of(entity)
+            .filter(|&slot| self.item(slot).takes_part)
+        else {
+            return Vec::new();
+        };
+        let around = self.item(slot).aabb;
+        let mut all = Vec::new();
+        self.parts_touching(slot, &around, |aabb| {
+            all.push(match self.is_flat {
+                true => Aabb {
+                    min: aabb.min.with_z(0.0),
+                    max: aabb.max.with_z(0.0),
+                },
+                false => aabb,
+            });
+        });
+        all
+    }
+
+    pub(super) fn item(&self, slot: Slot) -> &Item {
+        &self.items[slot as usize]
+    }
+
+    pub(super) fn compound(&self, slot: Slot) -> Option<&Compound> {
+        self.compounds.get(&slot)
+    }
+
+    pub(super) fn is_flat(&self) -> bool {
+        self.is_flat
+    }
+
+    pub(super) fn tree(&self, number: usize) -> &BoxTree {
+        &self.trees[number]
+    }
+
+    pub(super) fn slot_of(&self, entity: Entity) -> Option<Slot> {
+        let slot = *self.slots.get(entity.index() as usize)?;
+        (slot != NO_SLOT && self.items[slot as usize].entity == entity).then_some(slot)
+    }
+
+    /// Calls `visit` with each box of a slot that touches a region.
+    #[inline]
+    pub(super) fn parts_touching(&self, slot: Slot, region: &Aabb, mut visit: impl FnMut(Aabb)) {
+        let item = self.item(slot);
+        match item.is_compound {
+            true => self.compounds[&slot].touching(region, visit),
+            false if item.aabb.touches(region) => visit(item.aabb),
+            false => {}
+        }
+    }
+
+    /// Calls `visit` with each slot in the trees of obstacles whose box touches a region.
+    pub(super) fn obstacles_near(&self, region: &Aabb, mut visit: impl FnMut(Slot)) {
+        for tree in &self.trees[..2] {
+            tree.touching(region, &mut visit);
+        }
+    }
+
+    /// The slots that are others than when contacts were last found, as bits and as a list.
+    pub(super) fn changed(&mut self) -> (&mut FixedBitSet, &mut Vec<Slot>) {
+        (&mut self.changed, &mut self.changed_slots)
+    }
+
+    pub(super) fn changed_slots(&self) -> &[Slot] {
+        &self.changed_slots
+    }
+
+    #[inline]
+    pub(super) fn has_changed(&self, slot: Slot) -> bool {
+        self.changed.contains(slot as usize)
+    }
+
+    pub(super) fn forget_changed(&mut self) {
+        for slot in self.changed_slots.drain(..) {
+            self.changed.set(slot as usize, false);
+        }
+    }
+
+    /// All slots that take part.
+    pub(super) fn taking_part(&self) -> impl Iterator<Item = Slot> {
+        let slots = self.items.iter().enumerate();
+        slots
+            .filter(|(_, item)| item.takes_part)
+            .map(|(slot, _)| slot as Slot)
+    }
+
+    /// Takes in what an entity's boxes are now, and returns the box around them in the world.
+    fn enter(
+        &mut self,
+        entity: Entity,
+        collider: &Collider,
+        placed: &Affine3A,
+        motion: Motion,
+    ) -> WorldBox {
+        let boxes = PlacedCollider::new(collider, placed, self.is_flat);
+        let aabb = boxes.as_ref().map_or_else(
+            || Aabb::from_center(placed.translation.into(), Vec3::ZERO),
+            |boxes| boxes.aabb,
+        );
+        let is_valid = aabb.is_valid() && collider.boxes().iter().all(Aabb::is_valid);
+        self.refused.retain(|&refused| refused != entity);
+        if !is_valid {
+            self.refused.push(entity);
+        }
+        let compound = boxes.and_then(|boxes| boxes.compound);
+        let has_boxes = compound.is_some() || !collider.boxes().is_empty();
+        let item = Item {
+            aabb: if self.is_flat { flat(&aabb) } else { aabb },
+            entity,
+            layer: collider.layer(),
+            motion,
+            is_sensor: collider.is_sensor(),
+            is_compound: compound.is_some(),
+            takes_part: is_valid && has_boxes && collider.is_on(),
+        };
+        let slot = self.slot_for(entity);
+        match compound {
+            Some(compound) => {
+                self.compounds.insert(slot, compound);
+            }
+            None if self.items[slot as usize].is_compound => {
+                self.compounds.remove(&slot);
+            }
+            None => {}
+        }
+        self.put(slot, item);
+        WorldBox(aabb)
+    }
+
+    /// The slot of an entity, or a new one, whose item is still without meaning.
+    fn slot_for(&mut self, entity: Entity) -> Slot {
+        if let Some(slot) = self.slot_of(entity) {
+            return slot;
+        }
+        let index = entity.index() as usize;
+        if index >= self.slots.len() {
+            self.slots.resize(index + 1, NO_SLOT);
+        }
+        // Somebody else had the index before: it is gone, or it could not be given out again.
+        if self.slots[index] != NO_SLOT {
+            self.free(self.slots[index]);
+        }
+        let blank = Item {
+            aabb: Aabb::default(),
+            entity,
+            layer: Default::default(),
+            motion: Motion::Static,
+            is_sensor: false,
+            is_compound: false,
+            takes_part: false,
+        };
+        let slot = match self.free.pop() {
+            Some(slot) => {
+                self.items[slot as usize] = blank;
+                slot
+            }
+            None => {
+                self.items.push(blank);
+                self.changed.grow(self.items.len());
+                self.items.len() as Slot - 1
+            }
+        };
+        self.slots[index] = slot;
+        self.count += 1;
+        slot
+    }
+
+    fn put(&mut self, slot: Slot, item: Item) {
+        let before = &self.items[slot as usize];
+        if before.takes_part && (!item.takes_part || before.tree() != item.tree()) {
+            self.trees[before.tree()].remove(slot);
+        }
+        if item.takes_part {
+            self.trees[item.tree()].set(slot, &item.aabb);
+        }
+        if before.takes_part || item.takes_part {
+            self.note(slot);
+        }
+        self.items[slot as usize] = item;
+    }
+
+    fn note(&mut self, slot: Slot) {
+        if !self.changed.put(slot as usize) {
+            self.changed_slots.push(slot);
+        }
+    }
+
+    fn free(&mut self, slot: Slot) {
+        let item = self.items[slot as usize];
+        self.refused.retain(|&refused| refused != item.entity);
+        self.put(
+            slot,
+            Item {
+                takes_part: false,
+                is_compound: false,
+                ..item
+            },
+        );
+        self.compounds.remove(&slot);
+        self.slots[item.entity.index() as usize] = NO_SLOT;
+        self.free.push(slot);
+        self.count -= 1;
+    }
+
+    /// Moves all boxes of an entity, until the next refresh says where they are to the bit.
+    pub(super) fn shift(&mut self, slot: Slot, by: Vec3) {
+        let mut item = self.items[slot as usize];
+        let by = if self.is_flat { by.with_z(0.0) } else { by };
+        item.aabb = item.aabb.moved(by);
+        if let Some(compound) = self.compounds.get_mut(&slot) {
+            compound.shift(by);
+        }
+        self.put(slot, item);
+    }
+
+    /// Brings the trees up to date with the items.
+    pub(super) fn update_trees(&mut self) {
+        self.trees.iter_mut().for_each(BoxTree::update);
+    }
+}
+
+#[cfg(test)]
+mod tests;

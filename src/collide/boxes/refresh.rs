@@ -1,0 +1,146 @@
+//! The system that brings all boxes up to date with the world.
+
+use super::{Boxes, Dimensions};
+use crate::collide::body::{Body, Motion};
+use crate::collide::collider::Collider;
+use crate::collide::world_box::WorldBox;
+use crate::error::{Error, Kind};
+use crate::schedule::{Phase, System};
+use crate::space::WorldTransform;
+use crate::store::{Entity, Global, GlobalMut, Lost, Rows, TableRows, Unseen, World};
+
+type Parts = (
+    Entity,
+    &'static Collider,
+    &'static WorldTransform,
+    &'static mut WorldBox,
+    Option<&'static Body>,
+);
+type Seen<'w> = (
+    Unseen<'w, Collider>,
+    Unseen<'w, WorldTransform>,
+    Unseen<'w, Body>,
+);
+
+/// Makes the boxes known to a world.
+pub(in crate::collide) fn install(world: &mut World) {
+    world.add_companion::<Collider, WorldBox>();
+    world.set_global(Dimensions::default());
+    world.set_global(Boxes::default());
+}
+
+/// The system that brings all boxes up to date with what was written since it, or another one like it, last ran.
+/// O(changed), and O(n) in frames in which colliders were lost in numbers.
+pub(in crate::collide) fn system(phase: Phase, name: &str, after: Option<&str>) -> System {
+    let system = System::named(name).phase(phase);
+    let system = match after {
+        Some(after) => system.after(after),
+        None => system,
+    };
+    system
+        .takes::<(
+            Rows<Parts>,
+            Seen,
+            (Lost<Collider>, Lost<WorldTransform>),
+            GlobalMut<Boxes>,
+            Global<Dimensions>,
+        )>()
+        .runs(|(mut rows, seen, lost, mut boxes, dimensions)| {
+            let boxes = &mut *boxes;
+            let is_flat = *dimensions == Dimensions::Two;
+            let is_other_world = boxes.is_flat != is_flat;
+            boxes.is_flat = is_flat;
+            let (mut colliders, mut placements) = lost;
+            for entity in colliders.unread().chain(placements.unread()) {
+                if rows.get(entity).is_none() {
+                    boxes.leave(entity);
+                }
+            }
+            for mut table in rows.by_table() {
+                refresh_table(boxes, &mut table, &seen, is_other_world);
+            }
+            // More may have gone than an inbox holds, or a snapshot was restored.
+            if boxes.count != rows.count() {
+                boxes.keep(|entity| rows.get(entity).is_some());
+            }
+            boxes.update_trees();
+        })
+}
+
+fn refresh_table(
+    boxes: &mut Boxes,
+    table: &mut TableRows<'_, '_, Parts, ()>,
+    (colliders, placements, bodies): &Seen<'_>,
+    all: bool,
+) {
+    let number = table.table;
+    // Each has to be asked: whoever is asked counts its rows as seen.
+    let all = [
+        all,
+        colliders.see_if_all(number),
+        placements.see_if_all(number),
+        bodies.see_if_all(number),
+    ]
+    .contains(&true);
+    if all {
+        (0..table.slices.0.len()).for_each(|row| refresh_row(boxes, table, row));
+        colliders.see(number, |_| ());
+        placements.see(number, |_| ());
+        bodies.see(number, |_| ());
+        return;
+    }
+    let mut refresh = |row| refresh_row(boxes, table, row);
+    colliders.see(number, &mut refresh);
+    placements.see(number, &mut refresh);
+    bodies.see(number, &mut refresh);
+}
+
+fn refresh_row(boxes: &mut Boxes, table: &mut TableRows<'_, '_, Parts, ()>, row: usize) {
+    let (entities, colliders, placements, world_boxes, bodies) = &mut table.slices;
+    let motion = bodies.0.get(row).map_or(Motion::Static, |body| body.motion);
+    let placed = placements[row].affine();
+    let world_box = boxes.enter(entities[row], &colliders[row], placed, motion);
+    if world_boxes[row] != world_box {
+        world_boxes[row] = world_box;
+        table.mark(row);
+    }
+}
+
+impl Boxes {
+    fn leave(&mut self, entity: Entity) {
+        if let Some(slot) = self.slot_of(entity) {
+            self.free(slot);
+        }
+    }
+
+    fn keep(&mut self, is_there: impl Fn(Entity) -> bool) {
+        for slot in 0..self.items.len() {
+            let entity = self.items[slot].entity;
+            if self.slot_of(entity) == Some(slot as u32) && !is_there(entity) {
+                self.leave(entity);
+            }
+        }
+    }
+}
+
+/// Whether colliders were refused in the last frame, because their boxes are none.
+pub(in crate::collide) fn tell_refused(world: &World) -> Result<(), Error> {
+    let Ok(boxes) = world.global::<Boxes>() else {
+        return Ok(());
+    };
+    let Some(&entity) = boxes.refused.first() else {
+        return Ok(());
+    };
+    let problem = match world.get::<Collider>(entity) {
+        Ok(collider) => match collider.boxes().iter().find(|own| !own.is_valid()) {
+            Some(own) => format!("one of its boxes reaches from {} to {}", own.min, own.max),
+            None => String::from("its placement in the world is not finite"),
+        },
+        Err(_) => String::from("it is gone by now"),
+    };
+    Err(Error::from(Kind::BadCollider {
+        entity,
+        label: world.label(entity),
+        problem,
+    }))
+}

@@ -1,0 +1,168 @@
+//! A contact, and how two boxes come to one.
+
+use crate::collide::aabb::Aabb;
+use crate::collide::body::Motion;
+use crate::collide::boxes::{Boxes, Compound, Item, Slot};
+use crate::collide::placed::ENDLESS;
+use crate::store::Entity;
+use glam::Vec3;
+
+/// Two colliders that touch, or have just ceased to.
+///
+/// Posted as an event in phase [`Touch`](crate::Phase::Touch), one for each pair and frame, and listed in
+/// [`Contacts`](crate::Contacts).
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Alarm(u32);
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().set_global(Alarm(0));
+/// runtime.add_system(
+///     System::named("sound alarm")
+///         .phase(Phase::React)
+///         .takes::<(Inbox<Contact>, GlobalMut<Alarm>)>()
+///         .runs(|(mut contacts, mut alarm)| {
+///             for contact in contacts.unread() {
+///                 if contact.state == ContactState::Began {
+///                     alarm.0 += 1;
+///                 }
+///             }
+///         }),
+/// )?;
+/// let cube = Aabb::from_center(Vec3::ZERO, Vec3::ONE);
+/// runtime.world_mut().spawn((Transform::default(), Collider::sensor(cube)));
+/// runtime.world_mut().spawn((Transform::at(1.5, 0.0, 0.0), Collider::solid(cube)));
+/// runtime.run_frames(3)?;
+/// assert_eq!(runtime.world().global::<Alarm>()?.0, 1);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Contact {
+    /// The collider with the lesser id.
+    pub first: Entity,
+    /// The collider with the greater id.
+    pub second: Entity,
+    /// Whether the contact began in this frame, goes on, or has ended.
+    pub state: ContactState,
+    /// The axis along which the two are least deep in each other, as a unit vector from the first towards the second. Of
+    /// colliders with several boxes, those two count that are deepest in each other.
+    pub normal: Vec3,
+    /// How deep they are in each other along the normal, in metres; 0 where the faces only touch.
+    pub depth: f32,
+    /// Whether at least one of the two is a sensor.
+    pub is_sensor: bool,
+    /// Whether motion should have parted the two and could not: both are solid, at least one is dynamic, and they are deeper
+    /// in each other than the margin of [`Contacts`](crate::Contacts).
+    pub is_leftover: bool,
+    /// The frame in which the contact began.
+    pub since: u64,
+}
+
+/// How far a contact has come.
+#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+pub enum ContactState {
+    /// It was not there in the frame before.
+    Began,
+    /// It was there in the frame before, too.
+    Held,
+    /// It was there in the frame before and is no more, because the two have parted, or one has gone or is switched off.
+    Ended,
+}
+
+impl Contact {
+    pub(super) fn ended(self) -> Self {
+        Self {
+            state: ContactState::Ended,
+            ..self
+        }
+    }
+
+    /// The contact of two items whose boxes touch; `None` if that goes for the boxes around them only.
+    #[inline]
+    pub(super) fn between(
+        boxes: &Boxes,
+        (first, second): (Slot, Slot),
+        margin: f32,
+        frame: u64,
+    ) -> Option<Self> {
+        let (a, b) = (boxes.item(first), boxes.item(second));
+        let (own, other) = match a.is_compound || b.is_compound {
+            false => (a.aabb, b.aabb),
+            true => deepest_parts(boxes, (first, second), margin)?,
+        };
+        let depth = own.depth(&other);
+        let axis = least_axis(depth);
+        let towards = other.center()[axis] - own.center()[axis];
+        let is_sensor = a.is_sensor || b.is_sensor;
+        let is_dynamic = a.motion == Motion::Dynamic || b.motion == Motion::Dynamic;
+        Some(Self {
+            first: a.entity,
+            second: b.entity,
+            state: ContactState::Began,
+            normal: Vec3::AXES[axis] * 1.0_f32.copysign(towards),
+            depth: depth[axis].max(0.0),
+            is_sensor,
+            is_leftover: !is_sensor && is_dynamic && depth[axis] > margin,
+            since: frame,
+        })
+    }
+}
+
+/// How far apart two boxes may be and still touch.
+#[inline]
+pub(super) fn margin_of(a: &Item, b: &Item, margin: f32) -> f32 {
+    margin_for(&a.aabb, margin).max(margin_for(&b.aabb, margin))
+}
+
+/// The margin of the world, or, far from the origin, a few steps of the coarsest number of a box: a box that was moved up to
+/// another one is no further from it than rounding goes.
+#[inline]
+pub(super) fn margin_for(aabb: &Aabb, margin: f32) -> f32 {
+    /// Four units in the last place of a number of 24 bits.
+    const STEPS: f32 = 4.0 / (1 << 23) as f32;
+    let far = aabb.min.abs().max(aabb.max.abs());
+    // Along z, boxes of two dimensions reach without end.
+    let along_z = if far.z < ENDLESS { far.z } else { 0.0 };
+    margin.max(far.x.max(far.y).max(along_z) * STEPS)
+}
+
+/// The two boxes of two colliders that touch and are deepest in each other.
+fn deepest_parts(
+    boxes: &Boxes,
+    (first, second): (Slot, Slot),
+    margin: f32,
+) -> Option<(Aabb, Aabb)> {
+    let shared = {
+        let around = boxes.item(second).aabb.grown(margin);
+        boxes.item(first).aabb.clipped(&around)?
+    };
+    let mut best: Option<(f32, Aabb, Aabb)> = None;
+    boxes.parts_touching(first, &shared, |own| {
+        boxes.parts_touching(second, &own.grown(margin), |other| {
+            let depth = own.depth(&other).min_element();
+            if best.is_none_or(|(deepest, ..)| depth > deepest) {
+                best = Some((depth, own, other));
+            }
+        });
+    });
+    best.map(|(_, own, other)| (own, other))
+}
+
+/// The axis of the least component; y before x before z where two are equal, so that a box that stands exactly on the
+/// edge of another counts as standing on it.
+pub(in crate::collide) fn least_axis(depth: Vec3) -> usize {
+    let (x, y, z) = (0, 1, 2);
+    [y, x, z]
+        .into_iter()
+        .min_by(|&a, &b| depth[a].total_cmp(&depth[b]))
+        .expect("there are three axes")
+}
+
+/// Whether a collider consists of a grid of tiles.
+pub(in crate::collide) fn is_grid(boxes: &Boxes, slot: Slot) -> bool {
+    matches!(boxes.compound(slot), Some(Compound::Tiles(..)))
+}

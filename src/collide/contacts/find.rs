@@ -1,0 +1,111 @@
+//! Which pairs to look at: those of which at least one has changed.
+
+use super::contact::{margin_for, margin_of};
+use crate::collide::boxes::{Boxes, Slot, TREES};
+use crate::collide::layers::Layers;
+
+/// Two colliders whose boxes touch, the one with the lesser id first.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Pair {
+    /// The indices of the two entities. Of those that live no two have the same, so this orders as the ids do.
+    key: u64,
+    pub(super) slots: (Slot, Slot),
+    /// How far apart they may be.
+    pub(super) margin: f32,
+}
+
+/// If more than a quarter of a tree has changed, all of it is looked at: leaf by leaf is cheaper than box by box.
+const MOST_PICKED_SHARE: usize = 4;
+
+/// Lets all colliders that take part and fulfil a condition count as changed.
+pub(super) fn mark_all(boxes: &mut Boxes, of: impl Fn(usize) -> bool) {
+    let slots: Vec<Slot> = boxes
+        .taking_part()
+        .filter(|&slot| of(boxes.item(slot).tree()))
+        .collect();
+    let (changed, list) = boxes.changed();
+    for slot in slots {
+        if !changed.put(slot as usize) {
+            list.push(slot);
+        }
+    }
+}
+
+/// Lists all pairs that touch and of which at least one has changed, in the order of their ids.
+pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut Vec<Pair>) {
+    pairs.clear();
+    let mut changed = [0; TREES];
+    for &slot in boxes.changed_slots() {
+        let item = boxes.item(slot);
+        changed[item.tree()] += usize::from(item.takes_part);
+    }
+    let is_whole: [bool; TREES] = std::array::from_fn(|number| {
+        changed[number] * MOST_PICKED_SHARE > boxes.tree(number).len()
+    });
+    if is_whole.contains(&true) {
+        mark_all(boxes, |number| is_whole[number]);
+    }
+    let boxes = &*boxes;
+    let slack = slack(boxes, margin);
+    let mut found = |a: Slot, b: Slot| {
+        let (own, other) = (boxes.item(a), boxes.item(b));
+        let margin = margin_of(own, other, margin);
+        if layers.do_meet(own.layer, other.layer) && own.aabb.grown(margin).touches(&other.aabb) {
+            let (first, second) = (own.entity.index(), other.entity.index());
+            let is_in_order = first < second;
+            let (low, high) = if is_in_order {
+                (first, second)
+            } else {
+                (second, first)
+            };
+            pairs.push(Pair {
+                key: u64::from(low) << 32 | u64::from(high),
+                slots: if is_in_order { (a, b) } else { (b, a) },
+                margin,
+            });
+        }
+    };
+    for number in 0..TREES {
+        let tree = boxes.tree(number);
+        if is_whole[number] {
+            tree.pairs(slack, &mut found);
+        }
+        for other in number + 1..TREES {
+            match (is_whole[number], is_whole[other]) {
+                // The smaller tree is walked, the larger one searched.
+                (true, true) if tree.len() > boxes.tree(other).len() => {
+                    boxes.tree(other).pairs_with(tree, slack, &mut found);
+                }
+                (true, _) => tree.pairs_with(boxes.tree(other), slack, &mut found),
+                (false, true) => boxes.tree(other).pairs_with(tree, slack, &mut found),
+                (false, false) => {}
+            }
+        }
+    }
+    for &slot in boxes.changed_slots() {
+        let item = boxes.item(slot);
+        let number = item.tree();
+        if !item.takes_part || is_whole[number] {
+            continue;
+        }
+        let region = item.aabb.grown(slack);
+        for other in (0..TREES).filter(|&other| !is_whole[other]) {
+            boxes.tree(other).touching(&region, |met| {
+                // Of two that have changed, one finds the other.
+                let finds = (number, slot) < (other, met);
+                if met != slot && (finds || !boxes.has_changed(met)) {
+                    found(slot, met);
+                }
+            });
+        }
+    }
+    pairs.sort_unstable_by_key(|pair| pair.key);
+}
+
+/// The margin that is enough for any pair.
+fn slack(boxes: &Boxes, margin: f32) -> f32 {
+    (0..TREES)
+        .filter_map(|number| boxes.tree(number).bounds())
+        .map(|all| margin_for(&all, margin))
+        .fold(margin, f32::max)
+}

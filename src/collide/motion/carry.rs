@@ -1,0 +1,196 @@
+//! Kinematic bodies move through everything, carry what stands on them and push what is in their way.
+
+use super::Step;
+use super::mover::{Mover, facing};
+use super::sweep::{Obstacle, Stop, put_face, sweep};
+use crate::collide::boxes::Slot;
+use crate::store::Entity;
+use glam::Vec3;
+
+impl Step<'_, '_> {
+    /// Moves all kinematic bodies, and with them, for the rest of the step, all boxes below them.
+    pub(super) fn move_kinematic(&mut self) {
+        self.lists.shifted.clear();
+        for slot in self.lists.pusher_slots.drain(..) {
+            self.lists.pushers.remove(slot);
+        }
+        for at in 0..self.lists.movers.order.len() {
+            let number = self.lists.movers.order[at] as usize;
+            let mover = &self.lists.movers.list[number];
+            if mover.is_dynamic {
+                break;
+            }
+            let carried = self
+                .lists
+                .movers
+                .carrier_above(mover, self.links)
+                .map_or(Vec3::ZERO, Mover::displacement);
+            let place = mover.place + carried + mover.velocity * self.seconds;
+            let (entity, slot, has_children) = (mover.entity, mover.slot, mover.has_children);
+            self.lists.movers.put(number, place);
+            let shift = self.lists.movers.list[number].displacement();
+            if shift == Vec3::ZERO {
+                continue;
+            }
+            if let Some(slot) = slot {
+                self.shift(slot, shift);
+            }
+            if has_children {
+                self.shift_below(entity, shift);
+            }
+        }
+        if !self.lists.shifted.is_empty() {
+            self.boxes.update_trees();
+            self.lists.pushers.update();
+        }
+    }
+
+    fn shift(&mut self, slot: Slot, by: Vec3) {
+        let before = self.boxes.item(slot).aabb;
+        self.boxes.shift(slot, by);
+        if self.boxes.item(slot).is_sensor {
+            return;
+        }
+        let swept = before.merged(&self.boxes.item(slot).aabb);
+        self.lists.shifted.insert(slot, by);
+        self.lists.pushers.set(slot, &swept);
+        self.lists.pusher_slots.push(slot);
+    }
+
+    /// Shifts all boxes below an entity but those of bodies, which see to themselves.
+    fn shift_below(&mut self, entity: Entity, by: Vec3) {
+        let links = self.links;
+        let children = |entity| {
+            let first = links.get(entity).and_then(|links| links.first_child());
+            std::iter::successors(first, |&child| links.get(child)?.next_sibling())
+        };
+        let mut open: Vec<Entity> = children(entity).collect();
+        while let Some(below) = open.pop() {
+            if self.lists.movers.linked.contains_key(&below) {
+                continue;
+            }
+            let slot = self.boxes.slot_of(below);
+            if let Some(slot) = slot.filter(|&slot| self.boxes.item(slot).takes_part) {
+                self.shift(slot, by);
+            }
+            open.extend(children(below));
+        }
+    }
+
+    /// Moves a dynamic body by what carries it: the body that it hangs below, or the kinematic one that it stands on.
+    pub(super) fn carry(&mut self, number: usize) {
+        let mover = &self.lists.movers.list[number];
+        let carried = match self.lists.movers.carrier_above(mover, self.links) {
+            Some(above) => above.displacement(),
+            None if self.lists.shifted.is_empty() => return,
+            None => self
+                .contacts
+                .stands_on(mover.entity)
+                .and_then(|standing| self.boxes.slot_of(standing.carrier))
+                .and_then(|slot| self.lists.shifted.get(&slot).copied())
+                .unwrap_or_default(),
+        };
+        if carried == Vec3::ZERO {
+            return;
+        }
+        if !self.lists.movers.list[number].collides {
+            let place = self.lists.movers.list[number].place + carried;
+            self.lists.movers.put(number, place);
+            return;
+        }
+        self.know_obstacles(number, carried, false);
+        let movers = &mut self.lists.movers;
+        let mut place = movers.list[number].place;
+        for axis in 0..3 {
+            let mover = &movers.list[number];
+            let obstacles = &movers.obstacles[mover.obstacles.clone()];
+            sweep(
+                movers.parts_of(number),
+                &mut place,
+                axis,
+                carried[axis],
+                obstacles,
+            );
+        }
+        movers.put(number, place);
+    }
+
+    /// Pushes a dynamic body before all kinematic ones that have moved into it or through it.
+    pub(super) fn push(&mut self, number: usize) {
+        if self.lists.shifted.is_empty() {
+            return;
+        }
+        let mover = &self.lists.movers.list[number];
+        if mover.inverse_mass == 0.0 {
+            return;
+        }
+        let mut pushers: smallvec::SmallVec<[Slot; 8]> = Default::default();
+        self.lists
+            .pushers
+            .touching(&mover.aabb, |slot| pushers.push(slot));
+        pushers.retain(|&mut slot| {
+            let item = self.boxes.item(slot);
+            self.layers.do_meet(mover.layer, item.layer) && !self.hangs_below(item.entity, mover)
+        });
+        pushers.sort_unstable_by_key(|&slot| self.boxes.item(slot).entity);
+        for slot in pushers {
+            self.push_before(number, slot);
+        }
+    }
+
+    fn push_before(&mut self, number: usize, pusher: Slot) {
+        let shift = self.lists.shifted[&pusher];
+        let movers = &self.lists.movers;
+        let mover = &movers.list[number];
+        // Seen from the pusher, the body came from the other side.
+        let swept = mover.aabb.merged(&mover.aabb.moved(shift));
+        let mut first: Option<(f32, Stop)> = None;
+        self.boxes.parts_touching(pusher, &swept, |pushing| {
+            for (part, placed) in movers.parts_of(number).iter().enumerate() {
+                let here = placed.at(mover.place);
+                let Some(impact) = here.time_of_impact(-shift, &pushing.moved(-shift)) else {
+                    continue;
+                };
+                let axis = impact.normal.abs().max_position();
+                let direction = shift[axis];
+                // The body's face behind meets the pusher's face ahead.
+                let (face, coordinate) = facing(&pushing, axis, -direction);
+                let stop = Stop {
+                    axis,
+                    face,
+                    part,
+                    coordinate,
+                };
+                if first.is_none_or(|(share, _)| impact.share < share) {
+                    first = Some((impact.share, stop));
+                }
+            }
+        });
+        let Some((_, stop)) = first else {
+            return;
+        };
+        let axis = stop.axis;
+        let mut target = mover.place;
+        put_face(movers.parts_of(number), &mut target, &stop);
+        let distance = target[axis] - mover.place[axis];
+        if distance * shift[axis] <= 0.0 {
+            return;
+        }
+        self.know_obstacles(number, Vec3::AXES[axis] * distance, false);
+        let surface = self.surface(pusher);
+        let movers = &mut self.lists.movers;
+        let known = movers.list[number].obstacles.clone();
+        let others: smallvec::SmallVec<[Obstacle; 16]> = movers.obstacles[known]
+            .iter()
+            .filter(|obstacle| obstacle.slot != pusher)
+            .copied()
+            .collect();
+        let mut place = movers.list[number].place;
+        let stopped = sweep(movers.parts_of(number), &mut place, axis, distance, &others);
+        if stopped.is_none() {
+            place[axis] = target[axis];
+        }
+        movers.put(number, place);
+        movers.list[number].strike(&stop, &surface, self.rest_speed);
+    }
+}

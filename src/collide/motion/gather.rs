@@ -1,0 +1,175 @@
+//! From the world to the lists and back.
+
+use super::mover::{Mover, Movers};
+use super::sweep::around;
+use super::{Above, Lists, MoverRows, above};
+use crate::collide::aabb::Aabb;
+use crate::collide::body::Motion;
+use crate::collide::boxes::Boxes;
+use crate::collide::collider::Collider;
+use crate::collide::contacts::is_grid;
+use crate::collide::placed::PlacedBox;
+use crate::collide::refused::RefusedBodies;
+use crate::space::{Links, WorldTransform};
+use crate::store::Rows;
+use glam::{Affine3A, Vec3};
+
+impl Lists {
+    /// Lists all bodies that move. What gravity adds to a velocity in this frame is added already.
+    pub(super) fn gather(
+        &mut self,
+        rows: &MoverRows<'_>,
+        links: &Rows<'_, &'static Links>,
+        boxes: &Boxes,
+        refused: &mut RefusedBodies,
+        fall: Vec3,
+    ) {
+        refused.clear();
+        let movers = &mut self.movers;
+        movers.clear();
+        for (entity, transform, body, placement, collider, own_links) in rows.iter() {
+            if body.motion == Motion::Static {
+                continue;
+            }
+            let is_dynamic = body.motion == Motion::Dynamic;
+            let slot = boxes
+                .slot_of(entity)
+                .filter(|&slot| boxes.item(slot).takes_part);
+            let is_grid = slot.is_some_and(|slot| is_grid(boxes, slot));
+            if !refused.admit(entity, body, is_grid) {
+                continue;
+            }
+            let parent = own_links.and_then(Links::parent);
+            let start = match parent {
+                // The local translation is the place itself: no rounding on the way to and fro.
+                None => transform.translation,
+                Some(_) => placement.translation(),
+            };
+            if !start.is_finite() {
+                continue;
+            }
+            let collides = is_dynamic && slot.is_some_and(|slot| !boxes.item(slot).is_sensor);
+            let first_part = movers.parts.len();
+            if let (Some(collider), Some(_), false) = (collider, slot, is_grid) {
+                push_parts(movers, collider, placement.affine(), boxes.is_flat());
+            }
+            let parts = first_part..movers.parts.len();
+            let start_box = match parts.is_empty() {
+                true => Aabb::from_center(start, Vec3::ZERO),
+                false => around(&movers.parts[parts.clone()], start),
+            };
+            let mover = Mover {
+                entity,
+                is_dynamic,
+                slot,
+                collides,
+                depth: parent.map_or(0, |_| above(links, entity).count() as u32),
+                has_children: own_links.is_some_and(|links| links.first_child().is_some()),
+                layer: collider.map(Collider::layer).unwrap_or_default(),
+                parts,
+                start,
+                place: start,
+                start_box,
+                aabb: start_box,
+                velocity: match is_dynamic {
+                    true => body.velocity + fall * body.gravity_scale,
+                    false => body.velocity,
+                },
+                inverse_mass: if is_dynamic { body.mass.recip() } else { 0.0 },
+                restitution: body.restitution,
+                friction: body.friction,
+                blocked: Default::default(),
+                obstacles: 0..0,
+                region: start_box,
+            };
+            movers.push(mover, own_links.is_some());
+        }
+        movers.sort();
+    }
+
+    /// Writes back what has changed.
+    pub(super) fn write(&mut self, rows: &mut MoverRows<'_>, (links, placements): &Above<'_>) {
+        let movers = &mut self.movers;
+        movers.follow_parents(links);
+        for mover in &movers.list {
+            let Some((_, transform, body, ..)) = rows.get(mover.entity) else {
+                continue;
+            };
+            let local = match mover.depth {
+                0 => Some(mover.place),
+                _ => movers.local(mover, links, placements),
+            };
+            // Under a parent that is flattened to nothing no local place leads to the world's: the body stays.
+            let local = match (mover.place == mover.start && mover.depth == 0, local) {
+                (false, Some(local)) => local,
+                _ => transform.translation,
+            };
+            if (transform.translation, body.velocity) == (local, mover.velocity) {
+                continue;
+            }
+            if let Some((_, transform, body, ..)) = rows.get_mut(mover.entity) {
+                transform.translation = local;
+                body.velocity = mover.velocity;
+            }
+        }
+    }
+}
+
+/// Lists the boxes of a body under its placement, so that they can be put anywhere.
+fn push_parts(movers: &mut Movers, collider: &Collider, map: &Affine3A, is_flat: bool) {
+    let is_upright = collider.is_upright();
+    movers.parts.extend(collider.boxes().iter().map(|own| {
+        let placed = PlacedBox::new(own, map, is_upright);
+        if is_flat { placed.flat() } else { placed }
+    }));
+}
+
+impl Movers {
+    /// The nearest body above one.
+    pub(super) fn carrier_above(
+        &self,
+        mover: &Mover,
+        links: &Rows<'_, &'static Links>,
+    ) -> Option<&Mover> {
+        if mover.depth == 0 {
+            return None;
+        }
+        above(links, mover.entity)
+            .find_map(|above| self.linked.get(&above))
+            .map(|&number| &self.list[number as usize])
+    }
+
+    /// Lets kinematic bodies that hang below dynamic ones come with them: they were moved first.
+    fn follow_parents(&mut self, links: &Rows<'_, &'static Links>) {
+        for at in 0..self.order.len() {
+            let number = self.order[at] as usize;
+            let mover = &self.list[number];
+            if mover.is_dynamic {
+                return;
+            }
+            let carried = match self.carrier_above(mover, links) {
+                Some(above) if above.is_dynamic => above.displacement(),
+                _ => continue,
+            };
+            self.list[number].place += carried;
+        }
+    }
+
+    /// The local translation that puts a body below others at its place in the world, once these have moved.
+    fn local(
+        &self,
+        mover: &Mover,
+        links: &Rows<'_, &'static Links>,
+        placements: &Rows<'_, &'static WorldTransform>,
+    ) -> Option<Vec3> {
+        let mut parents = above(links, mover.entity);
+        let Some(parent) = parents.find_map(|above| placements.get(above)) else {
+            return Some(mover.place);
+        };
+        // Whoever moved above took the parent along as a whole.
+        let carried = self
+            .carrier_above(mover, links)
+            .map_or(Vec3::ZERO, Mover::displacement);
+        parent.local_point(mover.place - carried)
+    }
+}

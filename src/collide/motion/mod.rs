@@ -1,0 +1,181 @@
+//! Motion: bodies that stop at what is solid, are carried and pushed by what is kinematic, and part from each other.
+//!
+//! All bodies are gathered into lists, moved there, and written back; what comes to rest is not written, so that nothing that
+//! follows from its placement has to be done again. Kinematic bodies go first ([`carry`]), then each dynamic one is carried
+//! and pushed by them and swept along its own way ([`advance`], on the geometry of [`sweep`]), then those that overlap part
+//! ([`meet`]). What could not be parted shows in the contacts of the frame.
+
+mod advance;
+mod carry;
+mod gather;
+mod meet;
+mod mover;
+mod push_out;
+mod sweep;
+
+use super::body::{Body, Gravity};
+use super::boxes::{Boxes, Slot};
+use super::collider::Collider;
+use super::contacts::Contacts;
+use super::layers::Layers;
+use super::refused::RefusedBodies;
+use super::tree::BoxTree;
+use crate::schedule::{Clock, Phase, System};
+use crate::space::{Links, Transform, WorldTransform};
+use crate::store::{Entity, Global, GlobalMut, Rows};
+use glam::Vec3;
+use mover::{Movers, Surface};
+use rustc_hash::FxHashMap;
+
+/// How hard it is tried to part dynamic bodies that overlap: a global of every runtime.
+///
+/// Each time around, every pair that overlaps is moved apart by mass, one pair after the other in the order of their ids
+/// (a Gauss-Seidel iteration), as far as what stands around them lets it. Where few meet, one or two times are enough, and no
+/// more are gone through than needed. In a crowd overlaps are left over; [`Contacts::leftovers`] lists them.
+///
+/// # Example
+///
+/// ```
+/// use gerust::collide::Solver;
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::new();
+/// assert_eq!(runtime.world().global::<Solver>()?.iterations, 4);
+/// runtime.world_mut().set_global(Solver { iterations: 16 });
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Solver {
+    /// How often all pairs that overlap are moved apart in a frame at most.
+    pub iterations: u32,
+}
+
+impl Default for Solver {
+    fn default() -> Self {
+        Self { iterations: 4 }
+    }
+}
+
+type MoverRows<'w> = Rows<
+    'w,
+    (
+        Entity,
+        &'static mut Transform,
+        &'static mut Body,
+        &'static WorldTransform,
+        Option<&'static Collider>,
+        Option<&'static Links>,
+    ),
+>;
+type Above<'w> = (Rows<'w, &'static Links>, Rows<'w, &'static WorldTransform>);
+type Settings<'w> = (
+    Global<'w, Layers>,
+    Global<'w, Gravity>,
+    Global<'w, Clock>,
+    Global<'w, Solver>,
+);
+
+/// The system that moves all bodies.
+pub(super) fn system() -> System {
+    let mut lists = Lists::default();
+    System::named("move: bodies")
+        .phase(Phase::Move)
+        .after("move: boxes")
+        .takes::<(
+            MoverRows,
+            Above,
+            Settings,
+            GlobalMut<Boxes>,
+            Global<Contacts>,
+            GlobalMut<RefusedBodies>,
+        )>()
+        .runs(
+            move |(mut rows, above, settings, mut boxes, contacts, mut refused)| {
+                let (layers, gravity, clock, solver) = settings;
+                let seconds = clock.step_seconds();
+                lists.gather(&rows, &above.0, &boxes, &mut refused, gravity.0 * seconds);
+                let mut step = Step {
+                    lists: &mut lists,
+                    rows: &rows,
+                    links: &above.0,
+                    boxes: &mut boxes,
+                    layers: &layers,
+                    contacts: &contacts,
+                    seconds,
+                    // What gravity adds in two frames is no bounce but rest.
+                    rest_speed: 2.0 * gravity.0.length() * seconds,
+                };
+                step.move_kinematic();
+                step.move_dynamic();
+                step.part(solver.iterations);
+                lists.write(&mut rows, &above);
+            },
+        )
+}
+
+/// What is kept from frame to frame, so that a steady frame allocates nothing.
+#[derive(Default)]
+struct Lists {
+    movers: Movers,
+    /// How far each collider was moved that is kinematic, or hangs below what is.
+    shifted: FxHashMap<Slot, Vec3>,
+    /// What these swept, by slot.
+    pushers: BoxTree,
+    pusher_slots: Vec<Slot>,
+    /// What each dynamic body may sweep in this frame, by slot.
+    ways: BoxTree,
+    way_slots: Vec<Slot>,
+    /// Pairs of bodies that may meet, in the order of their ids.
+    pairs: Vec<(u64, u32, u32)>,
+}
+
+/// One frame of motion.
+struct Step<'f, 'w> {
+    lists: &'f mut Lists,
+    rows: &'f MoverRows<'w>,
+    links: &'f Rows<'w, &'static Links>,
+    boxes: &'f mut Boxes,
+    layers: &'f Layers,
+    contacts: &'f Contacts,
+    seconds: f32,
+    rest_speed: f32,
+}
+
+impl Step<'_, '_> {
+    /// The entities that one hangs below, from its parent upwards.
+    fn above(&self, entity: Entity) -> impl Iterator<Item = Entity> {
+        above(self.links, entity)
+    }
+
+    /// What an obstacle is like when a body strikes it.
+    fn surface(&self, slot: Slot) -> Surface {
+        let entity = self.boxes.item(slot).entity;
+        match self.rows.get(entity) {
+            Some((_, _, body, ..)) => Surface {
+                velocity: match body.motion {
+                    crate::Motion::Kinematic => body.velocity,
+                    _ => Vec3::ZERO,
+                },
+                restitution: body.restitution,
+                friction: body.friction,
+            },
+            None => Surface {
+                // It hangs below a kinematic body, or does not move.
+                velocity: self
+                    .lists
+                    .shifted
+                    .get(&slot)
+                    .map_or(Vec3::ZERO, |shift| *shift / self.seconds),
+                ..Surface::default()
+            },
+        }
+    }
+}
+
+fn above(links: &Rows<'_, &'static Links>, entity: Entity) -> impl Iterator<Item = Entity> {
+    let parent = |entity| links.get(entity)?.parent();
+    std::iter::successors(parent(entity), move |&entity| parent(entity))
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,67 @@
+//! Boxes of an entity under its placement.
+
+use super::aabb::Aabb;
+use glam::{Affine3A, Mat3A, Vec3, Vec3A};
+
+/// How far boxes of a scene of two dimensions reach along z. Any place along z is nothing against it, and it still adds up.
+pub(super) const ENDLESS: f32 = 1e30;
+
+/// A box under a rotation and scale, which can be put at any place. Motion tries places and the contact search uses the
+/// last one: both must come to the very same numbers, so both go through [`PlacedBox::at`].
+#[derive(Clone, Copy, Debug)]
+pub(super) struct PlacedBox {
+    offset: Vec3,
+    half_extents: Vec3,
+}
+
+impl PlacedBox {
+    pub(super) fn new(own: &Aabb, map: &Affine3A, is_upright: bool) -> Self {
+        let matrix = match is_upright {
+            true => Mat3A::from_diagonal(Vec3::new(
+                map.matrix3.x_axis.length(),
+                map.matrix3.y_axis.length(),
+                map.matrix3.z_axis.length(),
+            )),
+            false => map.matrix3,
+        };
+        let half = Vec3A::from(own.half_extents());
+        Self {
+            offset: (matrix * Vec3A::from(own.center())).into(),
+            half_extents: (matrix.x_axis.abs() * half.x
+                + matrix.y_axis.abs() * half.y
+                + matrix.z_axis.abs() * half.z)
+                .into(),
+        }
+    }
+
+    /// The same box of a scene of two dimensions.
+    pub(super) fn flat(self) -> Self {
+        Self {
+            offset: self.offset.with_z(0.0),
+            half_extents: self.half_extents.with_z(ENDLESS),
+        }
+    }
+
+    pub(super) fn at(&self, place: Vec3) -> Aabb {
+        let center = place + self.offset;
+        Aabb {
+            min: center - self.half_extents,
+            max: center + self.half_extents,
+        }
+    }
+
+    /// About where the origin must be for the box to begin or end at a coordinate of an axis.
+    pub(super) fn place_for(&self, axis: usize, face: Face, coordinate: f32) -> f32 {
+        match face {
+            Face::Min => coordinate + self.half_extents[axis] - self.offset[axis],
+            Face::Max => coordinate - self.half_extents[axis] - self.offset[axis],
+        }
+    }
+}
+
+/// One of the two faces of a box along an axis.
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub(super) enum Face {
+    Min,
+    Max,
+}

@@ -1,0 +1,64 @@
+//! Bodies whose numbers make no sense.
+
+use super::body::Body;
+use crate::error::{Error, Kind};
+use crate::store::{Entity, World};
+
+/// Metres per second up to which motion is worked out: a tenth of a light-second in a frame is beyond any scene.
+pub(crate) const MOST_SPEED: f32 = 1e7;
+
+/// The bodies that were not moved in the last frame.
+#[derive(Default, Debug)]
+pub(super) struct RefusedBodies(Vec<(Entity, String)>);
+
+impl RefusedBodies {
+    pub(super) fn clear(&mut self) {
+        self.0.clear();
+    }
+
+    /// Whether a body can be moved; if not, it is noted.
+    pub(super) fn admit(&mut self, entity: Entity, body: &Body, is_grid: bool) -> bool {
+        let Some(problem) = problem(body, is_grid) else {
+            return true;
+        };
+        self.0.push((entity, problem));
+        false
+    }
+}
+
+fn problem(body: &Body, is_grid: bool) -> Option<String> {
+    let speed = body.velocity.length();
+    let (what, found, want) = if !(body.mass > 0.0) {
+        ("a mass", body.mass, "a number above 0; infinity is one")
+    } else if !speed.is_finite() || speed > MOST_SPEED {
+        ("a speed", speed, "a number up to 1e7 m/s")
+    } else if !(0.0..=1.0).contains(&body.restitution) {
+        ("a restitution", body.restitution, "a number from 0 to 1")
+    } else if !(body.friction >= 0.0 && body.friction.is_finite()) {
+        ("a friction", body.friction, "a number of 0 or more")
+    } else if !body.gravity_scale.is_finite() {
+        ("a gravity scale", body.gravity_scale, "a finite number")
+    } else if is_grid && body.motion == super::Motion::Dynamic {
+        return Some(String::from(
+            "is dynamic, but a grid of tiles cannot fall; let it be static or kinematic",
+        ));
+    } else {
+        return None;
+    };
+    Some(format!("has {what} of {found}; give it {want}"))
+}
+
+/// Whether bodies were refused in the last frame.
+pub(super) fn tell(world: &World) -> Result<(), Error> {
+    let Ok(refused) = world.global::<RefusedBodies>() else {
+        return Ok(());
+    };
+    let Some((entity, problem)) = refused.0.first() else {
+        return Ok(());
+    };
+    Err(Error::from(Kind::BadBody {
+        entity: *entity,
+        label: world.label(*entity),
+        problem: problem.clone(),
+    }))
+}
