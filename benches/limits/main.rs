@@ -4,6 +4,7 @@
 //! Both sides of a row run in the same process, interleaved, and the medians are compared: a ratio says something even on
 //! a noisy machine, a time hardly does.
 
+mod collide;
 mod harness;
 #[cfg(feature = "parallel")]
 mod schedule;
@@ -18,5 +19,6 @@ fn main() {
     #[cfg(feature = "parallel")]
     schedule::rows(&mut table);
     space::rows(&mut table);
+    collide::rows(&mut table);
     table.finish();
 }

@@ -174,9 +174,9 @@ impl Body {
     /// let cube = Collider::solid(Aabb::from_corner(Vec3::ZERO, Vec3::ONE));
     /// let sled = runtime.world_mut().spawn((Transform::default(), cube, sled));
     /// runtime.run_frames(120)?;
-    /// // v² / (2 μ g) = 1.63 m, but for what the frames cut off.
+    /// // v² / (2 μ g) = 1.63 m, but for half a frame.
     /// let stopped = runtime.world().get::<Transform>(sled)?.translation.x;
-    /// assert!((stopped - 1.6).abs() < 0.05, "after {stopped} m");
+    /// assert!((stopped - 1.63).abs() < 0.05, "after {stopped} m");
     /// assert_eq!(runtime.world().get::<Body>(sled)?.velocity, Vec3::ZERO);
     /// # Ok::<(), gerust::Error>(())
     /// ```

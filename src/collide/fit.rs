@@ -25,7 +25,8 @@ impl Aabb {
     /// let gull = Aabb::from_opaque(picture, 128, 0.1).expect("there is something to see");
     /// assert!(gull.min.abs_diff_eq(Vec3::new(0.1, 0.1, 0.0), 1e-6));
     /// assert!(gull.max.abs_diff_eq(Vec3::new(0.3, 0.3, 0.0), 1e-6));
-    /// assert_eq!(Aabb::from_opaque(picture, 255, 0.1).map(|dense| dense.size().x), Some(0.1));
+    /// let dense = Aabb::from_opaque(picture, 255, 1.0).expect("two pixels are");
+    /// assert_eq!(dense.size(), Vec3::new(1.0, 2.0, 0.0));
     /// ```
     #[must_use]
     pub fn from_opaque<R: AsRef<[u8]>>(

@@ -20,6 +20,8 @@ pub(in crate::collide) struct Item {
     pub(in crate::collide) entity: Entity,
     pub(in crate::collide) layer: Layer,
     pub(in crate::collide) motion: Motion,
+    /// Whether it has a body, which says how elastic and rough it is, even if it is static.
+    pub(in crate::collide) has_body: bool,
     pub(in crate::collide) is_sensor: bool,
     /// Whether it has other boxes than this one: see [`Compound`].
     pub(in crate::collide) is_compound: bool,

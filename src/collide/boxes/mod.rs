@@ -5,8 +5,9 @@ mod item;
 mod refresh;
 
 use super::aabb::Aabb;
-use super::body::Motion;
+use super::body::{Body, Motion};
 use super::collider::Collider;
+use super::layers::Layer;
 use super::tree::BoxTree;
 use super::world_box::WorldBox;
 use crate::store::Entity;
@@ -23,6 +24,16 @@ const NO_SLOT: Slot = Slot::MAX;
 
 /// How many trees there are: static, kinematic, dynamic.
 pub(super) const TREES: usize = 3;
+
+/// If more than a quarter of a tree has moved, all of it is written anew: going forward in memory beats picking.
+const MOST_PICKED_SHARE: usize = 4;
+
+/// What finding pairs asks of an entity.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Brief {
+    pub(super) index: u32,
+    pub(super) layer: Layer,
+}
 
 /// How many dimensions count: a global of every runtime.
 ///
@@ -90,6 +101,10 @@ pub struct Boxes {
     slots: Vec<Slot>,
     compounds: FxHashMap<Slot, Compound>,
     trees: [BoxTree; TREES],
+    /// Those of which only the box is another than in their tree.
+    moved: [Vec<Slot>; TREES],
+    /// By slot: what finding pairs asks of each, small enough to stay in the cache.
+    briefs: Vec<Brief>,
     /// By slot: whether it is another than when contacts were last found.
     changed: FixedBitSet,
     changed_slots: Vec<Slot>,
@@ -184,6 +199,11 @@ impl Boxes {
         &self.items[slot as usize]
     }
 
+    #[inline]
+    pub(super) fn brief(&self, slot: Slot) -> Brief {
+        self.briefs[slot as usize]
+    }
+
     pub(super) fn compound(&self, slot: Slot) -> Option<&Compound> {
         self.compounds.get(&slot)
     }
@@ -253,7 +273,7 @@ impl Boxes {
         entity: Entity,
         collider: &Collider,
         placed: &Affine3A,
-        motion: Motion,
+        body: Option<&Body>,
     ) -> WorldBox {
         let boxes = PlacedCollider::new(collider, placed, self.is_flat);
         let aabb = boxes.as_ref().map_or_else(
@@ -271,7 +291,8 @@ impl Boxes {
             aabb: if self.is_flat { flat(&aabb) } else { aabb },
             entity,
             layer: collider.layer(),
-            motion,
+            motion: body.map_or(Motion::Static, |body| body.motion),
+            has_body: body.is_some(),
             is_sensor: collider.is_sensor(),
             is_compound: compound.is_some(),
             takes_part: is_valid && has_boxes && collider.is_on(),
@@ -308,6 +329,7 @@ impl Boxes {
             entity,
             layer: Default::default(),
             motion: Motion::Static,
+            has_body: false,
             is_sensor: false,
             is_compound: false,
             takes_part: false,
@@ -319,6 +341,10 @@ impl Boxes {
             }
             None => {
                 self.items.push(blank);
+                self.briefs.push(Brief {
+                    index: entity.index(),
+                    layer: blank.layer,
+                });
                 self.changed.grow(self.items.len());
                 self.items.len() as Slot - 1
             }
@@ -333,9 +359,15 @@ impl Boxes {
         if before.takes_part && (!item.takes_part || before.tree() != item.tree()) {
             self.trees[before.tree()].remove(slot);
         }
-        if item.takes_part {
+        if before.takes_part && item.takes_part && before.tree() == item.tree() {
+            self.moved[item.tree()].push(slot);
+        } else if item.takes_part {
             self.trees[item.tree()].set(slot, &item.aabb);
         }
+        self.briefs[slot as usize] = Brief {
+            index: item.entity.index(),
+            layer: item.layer,
+        };
         if before.takes_part || item.takes_part {
             self.note(slot);
         }
@@ -378,7 +410,21 @@ impl Boxes {
 
     /// Brings the trees up to date with the items.
     pub(super) fn update_trees(&mut self) {
-        self.trees.iter_mut().for_each(BoxTree::update);
+        for (tree, moved) in self.trees.iter_mut().zip(&mut self.moved) {
+            // Those that have left the tree since are moved by nobody.
+            let still_there = |slot: Slot, tree: &BoxTree| tree.get(slot).is_some();
+            if moved.len() * MOST_PICKED_SHARE > tree.len() {
+                tree.move_all(|slot| self.items[slot as usize].aabb);
+            } else {
+                for &slot in moved.iter() {
+                    if still_there(slot, tree) {
+                        tree.set(slot, &self.items[slot as usize].aabb);
+                    }
+                }
+            }
+            moved.clear();
+            tree.update();
+        }
     }
 }
 

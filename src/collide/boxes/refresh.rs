@@ -1,7 +1,7 @@
 //! The system that brings all boxes up to date with the world.
 
 use super::{Boxes, Dimensions};
-use crate::collide::body::{Body, Motion};
+use crate::collide::body::Body;
 use crate::collide::collider::Collider;
 use crate::collide::world_box::WorldBox;
 use crate::error::{Error, Kind};
@@ -97,9 +97,8 @@ fn refresh_table(
 
 fn refresh_row(boxes: &mut Boxes, table: &mut TableRows<'_, '_, Parts, ()>, row: usize) {
     let (entities, colliders, placements, world_boxes, bodies) = &mut table.slices;
-    let motion = bodies.0.get(row).map_or(Motion::Static, |body| body.motion);
     let placed = placements[row].affine();
-    let world_box = boxes.enter(entities[row], &colliders[row], placed, motion);
+    let world_box = boxes.enter(entities[row], &colliders[row], placed, bodies.0.get(row));
     if world_boxes[row] != world_box {
         world_boxes[row] = world_box;
         table.mark(row);

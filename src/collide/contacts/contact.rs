@@ -2,14 +2,15 @@
 
 use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
-use crate::collide::boxes::{Boxes, Compound, Item, Slot};
+use crate::collide::boxes::{Boxes, Compound, Slot};
 use crate::collide::placed::ENDLESS;
 use crate::store::Entity;
 use glam::Vec3;
 
 /// Two colliders that touch, or have just ceased to.
 ///
-/// Posted as an event in phase [`Touch`](crate::Phase::Touch), one for each pair and frame, and listed in
+/// Posted as an event in phase [`Touch`](crate::Phase::Touch) when it begins and when it ends, and, if
+/// [`Contacts::post_held`](crate::Contacts::post_held) says so, in each frame in between. While it lasts it is listed in
 /// [`Contacts`](crate::Contacts).
 ///
 /// # Example
@@ -74,6 +75,12 @@ pub enum ContactState {
 }
 
 impl Contact {
+    /// Its colliders, by which contacts are ordered.
+    #[inline]
+    pub(super) fn pair(&self) -> (Entity, Entity) {
+        (self.first, self.second)
+    }
+
     pub(super) fn ended(self) -> Self {
         Self {
             state: ContactState::Ended,
@@ -114,8 +121,8 @@ impl Contact {
 
 /// How far apart two boxes may be and still touch.
 #[inline]
-pub(super) fn margin_of(a: &Item, b: &Item, margin: f32) -> f32 {
-    margin_for(&a.aabb, margin).max(margin_for(&b.aabb, margin))
+pub(super) fn margin_of(a: &Aabb, b: &Aabb, margin: f32) -> f32 {
+    margin_for(a, margin).max(margin_for(b, margin))
 }
 
 /// The margin of the world, or, far from the origin, a few steps of the coarsest number of a box: a box that was moved up to

@@ -1,6 +1,7 @@
 //! Which pairs to look at: those of which at least one has changed.
 
 use super::contact::{margin_for, margin_of};
+use crate::collide::aabb::Aabb;
 use crate::collide::boxes::{Boxes, Slot, TREES};
 use crate::collide::layers::Layers;
 
@@ -46,38 +47,46 @@ pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut
         mark_all(boxes, |number| is_whole[number]);
     }
     let boxes = &*boxes;
-    let slack = slack(boxes, margin);
-    let mut found = |a: Slot, b: Slot| {
-        let (own, other) = (boxes.item(a), boxes.item(b));
-        let margin = margin_of(own, other, margin);
-        if layers.do_meet(own.layer, other.layer) && own.aabb.grown(margin).touches(&other.aabb) {
-            let (first, second) = (own.entity.index(), other.entity.index());
-            let is_in_order = first < second;
-            let (low, high) = if is_in_order {
-                (first, second)
-            } else {
-                (second, first)
-            };
-            pairs.push(Pair {
-                key: u64::from(low) << 32 | u64::from(high),
-                slots: if is_in_order { (a, b) } else { (b, a) },
-                margin,
-            });
+    let (slack, is_far) = slack(boxes, margin);
+    let mut found = |(a, own): (Slot, Aabb), (b, other): (Slot, Aabb)| {
+        let (brief, other_brief) = (boxes.brief(a), boxes.brief(b));
+        if !layers.do_meet(brief.layer, other_brief.layer) {
+            return;
         }
+        // Only far from the origin there are pairs with a margin of their own.
+        let margin = match is_far {
+            true => margin_of(&own, &other, margin),
+            false => margin,
+        };
+        if !are_within(&own, &other, margin) {
+            return;
+        }
+        let (first, second) = (brief.index, other_brief.index);
+        let is_in_order = first < second;
+        let (low, high) = if is_in_order {
+            (first, second)
+        } else {
+            (second, first)
+        };
+        pairs.push(Pair {
+            key: u64::from(low) << 32 | u64::from(high),
+            slots: if is_in_order { (a, b) } else { (b, a) },
+            margin,
+        });
     };
     for number in 0..TREES {
         let tree = boxes.tree(number);
         if is_whole[number] {
-            tree.pairs(slack, &mut found);
+            tree.box_pairs(slack, &mut found);
         }
         for other in number + 1..TREES {
             match (is_whole[number], is_whole[other]) {
                 // The smaller tree is walked, the larger one searched.
                 (true, true) if tree.len() > boxes.tree(other).len() => {
-                    boxes.tree(other).pairs_with(tree, slack, &mut found);
+                    boxes.tree(other).box_pairs_with(tree, slack, &mut found);
                 }
-                (true, _) => tree.pairs_with(boxes.tree(other), slack, &mut found),
-                (false, true) => boxes.tree(other).pairs_with(tree, slack, &mut found),
+                (true, _) => tree.box_pairs_with(boxes.tree(other), slack, &mut found),
+                (false, true) => boxes.tree(other).box_pairs_with(tree, slack, &mut found),
                 (false, false) => {}
             }
         }
@@ -94,7 +103,7 @@ pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut
                 // Of two that have changed, one finds the other.
                 let finds = (number, slot) < (other, met);
                 if met != slot && (finds || !boxes.has_changed(met)) {
-                    found(slot, met);
+                    found((slot, item.aabb), (met, boxes.item(met).aabb));
                 }
             });
         }
@@ -102,10 +111,23 @@ pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut
     pairs.sort_unstable_by_key(|pair| pair.key);
 }
 
-/// The margin that is enough for any pair.
-fn slack(boxes: &Boxes, margin: f32) -> f32 {
-    (0..TREES)
-        .filter_map(|number| boxes.tree(number).bounds())
+/// A margin that is enough to find any pair, and whether some pairs have a margin of their own.
+fn slack(boxes: &Boxes, margin: f32) -> (f32, bool) {
+    let trees = (0..TREES).filter_map(|number| boxes.tree(number).bounds());
+    let widest = trees
         .map(|all| margin_for(&all, margin))
-        .fold(margin, f32::max)
+        .fold(margin, f32::max);
+    let rounding = (0..TREES)
+        .filter_map(|number| boxes.tree(number).bounds())
+        .map(|all| margin_for(&all, 0.0))
+        .fold(0.0, f32::max);
+    (widest + rounding, widest > margin)
+}
+
+/// Whether two boxes are no further apart than a margin along any axis. What comes of it does not depend on which is the
+/// first: a pair must not come and go with the order in which a tree lists the two.
+#[inline]
+fn are_within(a: &Aabb, b: &Aabb, margin: f32) -> bool {
+    let gap = (b.min - a.max).max(a.min - b.max);
+    gap.max_element() <= margin
 }

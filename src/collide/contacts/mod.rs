@@ -2,15 +2,17 @@
 
 mod contact;
 mod find;
+mod sorted;
 mod standing;
 
-use super::boxes::{Boxes, Slot};
+use super::boxes::Boxes;
 use super::layers::Layers;
 use super::{Gravity, boxes};
 use crate::schedule::{Clock, Phase, System};
 use crate::store::{Entity, Global, GlobalMut, Outbox};
 use find::Pair;
 use glam::Vec3;
+use sorted::{Changes, SortedContacts};
 use std::sync::OnceLock;
 
 pub use contact::{Contact, ContactState};
@@ -44,13 +46,10 @@ pub(super) use contact::{is_grid, least_axis};
 #[derive(Debug)]
 pub struct Contacts {
     /// By (first, second); ended contacts are not kept.
-    current: Vec<Contact>,
-    /// Beside `current`: where the two are in the list of boxes.
-    slots: Vec<(Slot, Slot)>,
-    previous: Vec<Contact>,
-    previous_slots: Vec<(Slot, Slot)>,
+    current: SortedContacts,
     /// Pairs that were found in this frame.
     pairs: Vec<Pair>,
+    changes: Changes,
     margin: f32,
     posts_held: bool,
     /// The layers and the margin with which contacts were last found.
@@ -64,13 +63,11 @@ pub struct Contacts {
 impl Default for Contacts {
     fn default() -> Self {
         Self {
-            current: Vec::new(),
-            slots: Vec::new(),
-            previous: Vec::new(),
-            previous_slots: Vec::new(),
+            current: SortedContacts::default(),
             pairs: Vec::new(),
+            changes: Changes::default(),
             margin: 0.001,
-            posts_held: true,
+            posts_held: false,
             found_with: None,
             down: Vec3::ZERO,
             by_second: OnceLock::new(),
@@ -81,17 +78,18 @@ impl Default for Contacts {
 impl Contacts {
     /// All contacts, ordered by the ids of their colliders.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = &Contact> {
-        self.current.iter()
+        self.current.contacts.iter()
     }
 
     /// The contact between two colliders, in whichever order. O(log contacts).
     #[must_use]
     pub fn between(&self, a: Entity, b: Entity) -> Option<&Contact> {
         let wanted = (a.min(b), a.max(b));
-        self.current
-            .binary_search_by(|contact| (contact.first, contact.second).cmp(&wanted))
+        let contacts = &self.current.contacts;
+        contacts
+            .binary_search_by(|contact| contact.pair().cmp(&wanted))
             .ok()
-            .map(|position| &self.current[position])
+            .map(|position| &contacts[position])
     }
 
     /// What motion should have parted and could not, in the order of the ids: pairs of solids, one of them dynamic, that are
@@ -104,20 +102,17 @@ impl Contacts {
     ///
     /// let mut runtime = Runtime::new();
     /// let world = runtime.world_mut();
-    /// let walls = [-0.8, 0.8].map(|x| {
-    ///     let wall = Aabb::from_center(Vec3::ZERO, Vec3::new(0.5, 9.0, 9.0));
-    ///     world.spawn((Transform::at(x, 0.0, 0.0), Collider::solid(wall)))
-    /// });
-    /// let (lid, floor) = (9.0, -9.0);
-    /// for y in [lid, floor] {
-    ///     let slab = Aabb::from_center(Vec3::Y * y, Vec3::new(9.0, 8.5, 9.0));
-    ///     world.spawn((Transform::default(), Collider::solid(slab)));
+    /// // A chamber 0.6 m wide, 1 m high and 1 m long, in thick walls.
+    /// let mut wall = |center: Vec3| {
+    ///     let wall = Collider::solid(Aabb::from_center(center, Vec3::splat(50.0)));
+    ///     world.spawn((Transform::default(), wall))
+    /// };
+    /// let walls = [wall(Vec3::X * -50.3), wall(Vec3::X * 50.3)];
+    /// for axis in [Vec3::Y, Vec3::Z] {
+    ///     wall(axis * -50.5);
+    ///     wall(axis * 50.5);
     /// }
-    /// for z in [-9.0, 9.0] {
-    ///     let slab = Aabb::from_center(Vec3::Z * z, Vec3::new(9.0, 9.0, 8.5));
-    ///     world.spawn((Transform::default(), Collider::solid(slab)));
-    /// }
-    /// // A crate of 1 m in a gap of 0.6 m, with no way out.
+    /// // A crate of 1 m has no way out.
     /// let crate_ = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
     /// let squeezed = world.spawn((Transform::default(), crate_, Body::dynamic()));
     /// runtime.run_frames(1)?;
@@ -135,8 +130,8 @@ impl Contacts {
         self.margin = metres.max(0.0);
     }
 
-    /// Sets whether contacts that go on are posted as events in each frame; they are unless set. They are in this list in any
-    /// case, and where a hundred thousand boxes lie around, posting them costs more than finding them.
+    /// Sets whether contacts that go on are posted as events in each frame, too; they are not unless set. They are in this
+    /// list in any case, and where a hundred thousand boxes lie around, posting them costs as much as finding them.
     ///
     /// # Example
     ///
@@ -144,14 +139,16 @@ impl Contacts {
     /// use gerust::prelude::*;
     ///
     /// let mut runtime = Runtime::new();
-    /// runtime.world_mut().global_mut::<Contacts>()?.post_held(false);
     /// for _ in 0..2 {
     ///     runtime.world_mut().spawn((Transform::default(), Collider::sensor(Aabb::default())));
     /// }
-    /// runtime.run_frames(1)?;
-    /// assert_eq!(runtime.world().posted::<Contact>().len(), 1);
-    /// runtime.run_frames(1)?;
-    /// assert_eq!(runtime.world().posted::<Contact>().len(), 0);
+    /// let mut posted = Vec::new();
+    /// for post_held in [false, false, true] {
+    ///     runtime.world_mut().global_mut::<Contacts>()?.post_held(post_held);
+    ///     runtime.run_frames(1)?;
+    ///     posted.push(runtime.world().posted::<Contact>().len());
+    /// }
+    /// assert_eq!(posted, [1, 0, 1]);
     /// assert_eq!(runtime.world().global::<Contacts>()?.iter().len(), 1);
     /// # Ok::<(), gerust::Error>(())
     /// ```
@@ -178,11 +175,8 @@ pub(super) fn system() -> System {
                 let contacts = &mut *contacts;
                 contacts.down = gravity.0.normalize_or_zero();
                 contacts.by_second.take();
-                let posts_held = contacts.posts_held;
                 contacts.update(&mut boxes, &layers, clock.frame(), |contact| {
-                    if posts_held || contact.state != ContactState::Held {
-                        outbox.post(contact);
-                    }
+                    outbox.post(contact);
                 });
             },
         )
@@ -207,50 +201,37 @@ impl Contacts {
         boxes.forget_changed();
     }
 
-    /// Merges the pairs that were found with the contacts of the frame before.
-    fn take_in(&mut self, boxes: &mut Boxes, frame: u64, mut tell: impl FnMut(Contact)) {
-        std::mem::swap(&mut self.current, &mut self.previous);
-        std::mem::swap(&mut self.slots, &mut self.previous_slots);
-        self.current.clear();
-        self.slots.clear();
-        let mut keep = |contact: Contact, slots: (Slot, Slot)| {
-            self.current.push(contact);
-            self.slots.push(slots);
-        };
-        let mut found = self
-            .pairs
+    /// Takes in the pairs that were found, and tells what has begun, gone on and ended, in the order of the ids.
+    fn take_in(&mut self, boxes: &Boxes, frame: u64, mut tell: impl FnMut(Contact)) {
+        let found = self.pairs.iter().filter_map(|pair| {
+            let contact = Contact::between(boxes, pair.slots, pair.margin, frame)?;
+            Some((contact, pair.slots))
+        });
+        let has_changed = |slot| boxes.has_changed(slot);
+        self.current
+            .list_changes(found, has_changed, &mut self.changes);
+        let ended = self
+            .changes
+            .removed
             .iter()
-            .filter_map(|pair| {
-                let contact = Contact::between(boxes, pair.slots, pair.margin, frame)?;
-                Some((contact, pair.slots))
-            })
-            .peekable();
-        let key = |contact: &Contact| (contact.first, contact.second);
-        for (old, &slots) in self.previous.iter().zip(&self.previous_slots) {
-            while let Some((new, slots)) = found.next_if(|(new, _)| key(new) < key(old)) {
-                tell(new);
-                keep(new, slots);
-            }
-            let held = match boxes.has_changed(slots.0) || boxes.has_changed(slots.1) {
-                false => Some((*old, slots)),
-                true => found.next_if(|(new, _)| key(new) == key(old)),
-            };
-            match held {
-                Some((new, slots)) => {
-                    let held = Contact {
-                        state: ContactState::Held,
-                        since: old.since,
-                        ..new
-                    };
-                    tell(held);
-                    keep(held, slots);
+            .map(|&at| self.current.contacts[at as usize].ended());
+        let begun = self.changes.added.iter().map(|(contact, _)| *contact);
+        if self.posts_held {
+            let mut all: Vec<Contact> = ended.chain(begun).collect();
+            let goes_on = self.current.without(&self.changes.removed);
+            all.extend(goes_on);
+            all.sort_unstable_by_key(Contact::pair);
+            all.into_iter().for_each(&mut tell);
+        } else {
+            let mut begun = begun.peekable();
+            for ended in ended {
+                while let Some(begun) = begun.next_if(|begun| begun.pair() < ended.pair()) {
+                    tell(begun);
                 }
-                None => tell(old.ended()),
+                tell(ended);
             }
+            begun.for_each(&mut tell);
         }
-        for (new, slots) in found {
-            tell(new);
-            keep(new, slots);
-        }
+        self.current.apply(&mut self.changes);
     }
 }

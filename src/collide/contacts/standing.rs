@@ -56,17 +56,16 @@ impl Contacts {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn of(&self, entity: Entity) -> impl Iterator<Item = Touching> {
+        let contacts = &self.current.contacts;
         // Partners with lesser ids come first: they are the first of their contacts.
         let by_second = self.by_second();
-        let start = by_second.partition_point(|&at| self.current[at as usize].second < entity);
+        let start = by_second.partition_point(|&at| contacts[at as usize].second < entity);
         let before = by_second[start..]
             .iter()
-            .map(|&at| &self.current[at as usize])
+            .map(|&at| &contacts[at as usize])
             .take_while(move |contact| contact.second == entity);
-        let start = self
-            .current
-            .partition_point(|contact| contact.first < entity);
-        let behind = self.current[start..]
+        let start = contacts.partition_point(|contact| contact.first < entity);
+        let behind = contacts[start..]
             .iter()
             .take_while(move |contact| contact.first == entity);
         before
@@ -75,10 +74,11 @@ impl Contacts {
     }
 
     fn by_second(&self) -> &[u32] {
+        let contacts = &self.current.contacts;
         self.by_second.get_or_init(|| {
-            let mut places: Vec<u32> = (0..self.current.len() as u32).collect();
+            let mut places: Vec<u32> = (0..contacts.len() as u32).collect();
             // By (first, second) they are ordered already, and this keeps it.
-            places.sort_by_key(|&at| self.current[at as usize].second);
+            places.sort_by_key(|&at| contacts[at as usize].second);
             places
         })
     }

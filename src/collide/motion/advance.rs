@@ -19,8 +19,10 @@ const STEPS_LISTED: f32 = 4.0;
 const SLOW_SHARE: f32 = 0.25;
 /// How far around a body, as a share of its size, obstacles are known beforehand, so that small corrections need not look again.
 const ROOM: f32 = 0.25;
+/// The share of that room within which bodies count as possibly meeting: what is pushed farther meets in the next frame.
+const SHARE_OF_ROOM: f32 = 0.25;
 /// Rounds in which a body that was put into something looks for a free place, each one farther than the one before.
-const ROUNDS_OUT: i32 = 3;
+const ROUNDS_OUT: i32 = 2;
 
 impl Step<'_, '_> {
     /// Moves all dynamic bodies along their ways.
@@ -58,7 +60,12 @@ impl Step<'_, '_> {
             let Some(slot) = mover.slot else { continue };
             let way = mover.velocity * self.seconds;
             let here = &mover.start_box;
-            ways.set(slot, &here.merged(&here.moved(way)).grown(room(here)));
+            ways.set(
+                slot,
+                &here
+                    .merged(&here.moved(way))
+                    .grown(room(here) * SHARE_OF_ROOM),
+            );
             self.lists.way_slots.push(slot);
         }
         ways.update();
@@ -155,20 +162,21 @@ impl Step<'_, '_> {
         let mover = &movers.list[number];
         let known = &movers.obstacles[mover.obstacles.clone()];
         // Other dynamic bodies are no walls: they part by mass.
-        let walls: smallvec::SmallVec<[Obstacle; 16]> = known
-            .iter()
-            .filter(|obstacle| !self.is_dynamic(obstacle.slot))
-            .copied()
-            .collect();
-        if is_free(movers.parts_of(number), mover.place, &walls) {
+        let is_stuck = known.iter().any(|obstacle| {
+            mover.aabb.overlaps(&obstacle.aabb)
+                && !self.is_dynamic(obstacle.slot)
+                && !is_free(movers.parts_of(number), mover.place, &[*obstacle])
+        });
+        if !is_stuck {
             return;
         }
+        let depth = known
+            .iter()
+            .filter(|obstacle| !self.is_dynamic(obstacle.slot))
+            .map(|obstacle| mover.aabb.depth(&obstacle.aabb).min_element())
+            .fold(0.0, f32::max);
         for round in 0..ROUNDS_OUT {
             let mover = &self.lists.movers.list[number];
-            let depth = walls
-                .iter()
-                .map(|wall| mover.aabb.depth(&wall.aabb).min_element())
-                .fold(0.0, f32::max);
             let reach = mover.aabb.grown(
                 (slimmest(self.lists.movers.parts_of(number)).max_element() + depth)
                     * 2.0_f32.powi(2 * round),

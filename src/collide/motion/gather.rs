@@ -4,87 +4,121 @@ use super::mover::{Mover, Movers};
 use super::sweep::around;
 use super::{Above, Lists, MoverRows, above};
 use crate::collide::aabb::Aabb;
-use crate::collide::body::Motion;
+use crate::collide::body::{Body, Motion};
 use crate::collide::boxes::Boxes;
 use crate::collide::collider::Collider;
 use crate::collide::contacts::is_grid;
 use crate::collide::placed::PlacedBox;
 use crate::collide::refused::RefusedBodies;
-use crate::space::{Links, WorldTransform};
-use crate::store::Rows;
+use crate::space::{Links, Transform, WorldTransform};
+use crate::store::{Entity, Rows};
 use glam::{Affine3A, Vec3};
 
 impl Lists {
     /// Lists all bodies that move. What gravity adds to a velocity in this frame is added already.
     pub(super) fn gather(
         &mut self,
-        rows: &MoverRows<'_>,
+        rows: &mut MoverRows<'_>,
         links: &Rows<'_, &'static Links>,
         boxes: &Boxes,
         refused: &mut RefusedBodies,
         fall: Vec3,
     ) {
         refused.clear();
-        let movers = &mut self.movers;
-        movers.clear();
-        for (entity, transform, body, placement, collider, own_links) in rows.iter() {
-            if body.motion == Motion::Static {
-                continue;
+        self.movers.clear();
+        for table in rows.by_table() {
+            let (entities, transforms, bodies, placements, colliders, own_links) = &table.slices;
+            for (row, body) in bodies.iter().enumerate() {
+                // What is kinematic and at rest stays where it is, under its parent.
+                let moves = match body.motion {
+                    Motion::Static => false,
+                    Motion::Kinematic => body.velocity != Vec3::ZERO,
+                    Motion::Dynamic => true,
+                };
+                if moves {
+                    let parts = (
+                        entities[row],
+                        &transforms[row],
+                        body,
+                        &placements[row],
+                        colliders.0.get(row),
+                        own_links.0.get(row),
+                    );
+                    self.gather_row(parts, links, boxes, refused, fall);
+                }
             }
-            let is_dynamic = body.motion == Motion::Dynamic;
-            let slot = boxes
-                .slot_of(entity)
-                .filter(|&slot| boxes.item(slot).takes_part);
-            let is_grid = slot.is_some_and(|slot| is_grid(boxes, slot));
-            if !refused.admit(entity, body, is_grid) {
-                continue;
-            }
-            let parent = own_links.and_then(Links::parent);
-            let start = match parent {
-                // The local translation is the place itself: no rounding on the way to and fro.
-                None => transform.translation,
-                Some(_) => placement.translation(),
-            };
-            if !start.is_finite() {
-                continue;
-            }
-            let collides = is_dynamic && slot.is_some_and(|slot| !boxes.item(slot).is_sensor);
-            let first_part = movers.parts.len();
-            if let (Some(collider), Some(_), false) = (collider, slot, is_grid) {
-                push_parts(movers, collider, placement.affine(), boxes.is_flat());
-            }
-            let parts = first_part..movers.parts.len();
-            let start_box = match parts.is_empty() {
-                true => Aabb::from_center(start, Vec3::ZERO),
-                false => around(&movers.parts[parts.clone()], start),
-            };
-            let mover = Mover {
-                entity,
-                is_dynamic,
-                slot,
-                collides,
-                depth: parent.map_or(0, |_| above(links, entity).count() as u32),
-                has_children: own_links.is_some_and(|links| links.first_child().is_some()),
-                layer: collider.map(Collider::layer).unwrap_or_default(),
-                parts,
-                start,
-                place: start,
-                start_box,
-                aabb: start_box,
-                velocity: match is_dynamic {
-                    true => body.velocity + fall * body.gravity_scale,
-                    false => body.velocity,
-                },
-                inverse_mass: if is_dynamic { body.mass.recip() } else { 0.0 },
-                restitution: body.restitution,
-                friction: body.friction,
-                blocked: Default::default(),
-                obstacles: 0..0,
-                region: start_box,
-            };
-            movers.push(mover, own_links.is_some());
         }
-        movers.sort();
+        self.movers.sort();
+    }
+
+    fn gather_row(
+        &mut self,
+        (entity, transform, body, placement, collider, own_links): (
+            Entity,
+            &Transform,
+            &Body,
+            &WorldTransform,
+            Option<&Collider>,
+            Option<&Links>,
+        ),
+        links: &Rows<'_, &'static Links>,
+        boxes: &Boxes,
+        refused: &mut RefusedBodies,
+        fall: Vec3,
+    ) {
+        let movers = &mut self.movers;
+        let is_dynamic = body.motion == Motion::Dynamic;
+        let slot = boxes
+            .slot_of(entity)
+            .filter(|&slot| boxes.item(slot).takes_part);
+        let is_grid = slot.is_some_and(|slot| is_grid(boxes, slot));
+        if !refused.admit(entity, body, is_grid) {
+            return;
+        }
+        let parent = own_links.and_then(Links::parent);
+        let start = match parent {
+            // The local translation is the place itself: no rounding on the way to and fro.
+            None => transform.translation,
+            Some(_) => placement.translation(),
+        };
+        if !start.is_finite() {
+            return;
+        }
+        let collides = is_dynamic && slot.is_some_and(|slot| !boxes.item(slot).is_sensor);
+        let first_part = movers.parts.len();
+        if let (Some(collider), Some(_), false) = (collider, slot, is_grid) {
+            push_parts(movers, collider, placement.affine(), boxes.is_flat());
+        }
+        let parts = first_part..movers.parts.len();
+        let start_box = match parts.is_empty() {
+            true => Aabb::from_center(start, Vec3::ZERO),
+            false => around(&movers.parts[parts.clone()], start),
+        };
+        let mover = Mover {
+            entity,
+            is_dynamic,
+            slot,
+            collides,
+            depth: parent.map_or(0, |_| above(links, entity).count() as u32),
+            has_children: own_links.is_some_and(|links| links.first_child().is_some()),
+            layer: collider.map(Collider::layer).unwrap_or_default(),
+            parts,
+            start,
+            place: start,
+            start_box,
+            aabb: start_box,
+            velocity: match is_dynamic {
+                true => body.velocity + fall * body.gravity_scale,
+                false => body.velocity,
+            },
+            inverse_mass: if is_dynamic { body.mass.recip() } else { 0.0 },
+            restitution: body.restitution,
+            friction: body.friction,
+            blocked: Default::default(),
+            obstacles: 0..0,
+            region: start_box,
+        };
+        movers.push(mover, own_links.is_some());
     }
 
     /// Writes back what has changed.

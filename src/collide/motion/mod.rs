@@ -13,7 +13,7 @@ mod mover;
 mod push_out;
 mod sweep;
 
-use super::body::{Body, Gravity};
+use super::body::{Body, Gravity, Motion};
 use super::boxes::{Boxes, Slot};
 use super::collider::Collider;
 use super::contacts::Contacts;
@@ -93,7 +93,13 @@ pub(super) fn system() -> System {
             move |(mut rows, above, settings, mut boxes, contacts, mut refused)| {
                 let (layers, gravity, clock, solver) = settings;
                 let seconds = clock.step_seconds();
-                lists.gather(&rows, &above.0, &boxes, &mut refused, gravity.0 * seconds);
+                lists.gather(
+                    &mut rows,
+                    &above.0,
+                    &boxes,
+                    &mut refused,
+                    gravity.0 * seconds,
+                );
                 let mut step = Step {
                     lists: &mut lists,
                     rows: &rows,
@@ -149,11 +155,12 @@ impl Step<'_, '_> {
 
     /// What an obstacle is like when a body strikes it.
     fn surface(&self, slot: Slot) -> Surface {
-        let entity = self.boxes.item(slot).entity;
-        match self.rows.get(entity) {
+        let item = self.boxes.item(slot);
+        let body = item.has_body.then(|| self.rows.get(item.entity)).flatten();
+        match body {
             Some((_, _, body, ..)) => Surface {
                 velocity: match body.motion {
-                    crate::Motion::Kinematic => body.velocity,
+                    Motion::Kinematic => body.velocity,
                     _ => Vec3::ZERO,
                 },
                 restitution: body.restitution,

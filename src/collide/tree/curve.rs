@@ -13,7 +13,8 @@ const BITS_OF_TWO: u32 = 20;
 /// The places of boxes in their list, in the order of their centers along a Morton curve (G. M. Morton, "A Computer
 /// Oriented Geodetic Data Base and a New Technique in File Sequencing", 1966).
 ///
-/// An axis along which all centers are the same takes no part, so flat scenes have finer cells.
+/// Cells are as long along each axis: a landscape whose heights hardly differ must not be divided by height first. An axis
+/// along which all lie in one cell takes no part, so flat scenes have finer cells.
 pub(super) fn along_curve(boxes: &[Aabb], keys: &mut Vec<u64>) {
     let mut low = Vec3::INFINITY;
     let mut high = Vec3::NEG_INFINITY;
@@ -24,24 +25,26 @@ pub(super) fn along_curve(boxes: &[Aabb], keys: &mut Vec<u64>) {
         high = high.max(center);
     }
     let extent = high - low;
-    let axes: [usize; 3] = {
-        let mut axes = [0, 1, 2];
-        axes.sort_by(|&a, &b| extent[b].total_cmp(&extent[a]));
-        axes
+    let mut axes = [0, 1, 2];
+    axes.sort_by(|&a, &b| extent[b].total_cmp(&extent[a]));
+    let longest = extent[axes[0]];
+    let cells = |bits: u32| (1_u32 << bits) as f32 - 1.0;
+    // Whether a third axis is worth bits is seen with the finer cells, which it would take part in.
+    let uses_three = extent[axes[2]] * cells(BITS_OF_THREE) >= longest;
+    let bits = if uses_three {
+        BITS_OF_THREE
+    } else {
+        BITS_OF_TWO
     };
-    let used = axes.iter().filter(|&&axis| extent[axis] > 0.0).count();
-    let bits = if used > 2 { BITS_OF_THREE } else { BITS_OF_TWO };
-    let scale = Vec3::from_array(std::array::from_fn(|axis| {
-        match extent[axis] > 0.0 && extent[axis].is_finite() {
-            true => ((1_u32 << bits) as f32 - 1.0) / extent[axis],
-            false => 0.0,
-        }
-    }));
+    let scale = match longest > 0.0 && longest.is_finite() {
+        true => cells(bits) / longest,
+        false => 0.0,
+    };
     keys.clear();
     keys.extend(boxes.iter().enumerate().map(|(place, aabb)| {
         let cell = (aabb.min + aabb.max - low) * scale;
         let along = |number: usize| cell[axes[number]] as u64;
-        let key = match used > 2 {
+        let key = match uses_three {
             true => {
                 spread_by_three(along(0)) << 2
                     | spread_by_three(along(1)) << 1

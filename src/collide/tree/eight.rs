@@ -77,6 +77,16 @@ impl Eight {
         }
     }
 
+    /// The box of a lane as a region to compare with.
+    #[inline(always)]
+    pub(super) fn region(&self, lane: usize) -> Region {
+        let (half, at) = (lane / PER_HALF, lane % PER_HALF);
+        Region {
+            min: self.min.map(|axis| Vec4::splat(axis[half][at])),
+            max: self.max.map(|axis| Vec4::splat(axis[half][at])),
+        }
+    }
+
     /// The smallest box that holds all eight.
     #[inline(always)]
     pub(super) fn bounds(&self) -> Aabb {

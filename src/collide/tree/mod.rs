@@ -125,6 +125,38 @@ impl BoxTree {
         self.write(lane, aabb);
     }
 
+    /// Moves all boxes, each to where `place` says that the one of its id is. O(n), in the order in which they lie in
+    /// memory: for many, this is several times as fast as [`BoxTree::set`] for each.
+    ///
+    /// # Panics
+    ///
+    /// As [`BoxTree::set`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::collide::BoxTree;
+    /// use gerust::prelude::*;
+    ///
+    /// let mut tree = BoxTree::default();
+    /// (0..9).for_each(|id| tree.set(id, &Aabb::default()));
+    /// tree.move_all(|id| Aabb::from_center(Vec3::X * id as f32, Vec3::splat(0.1)));
+    /// tree.update();
+    /// let mut pairs = 0;
+    /// tree.pairs(0.0, |_, _| pairs += 1);
+    /// assert_eq!(pairs, 0);
+    /// ```
+    pub fn move_all(&mut self, place: impl Fn(u32) -> Aabb) {
+        for (lane, &id) in self.ids.iter().enumerate() {
+            if id != NO_ID {
+                let aabb = place(id);
+                assert!(aabb.is_valid(), "box {id} is not valid: {aabb:?}");
+                self.levels[0][lane / LANES].set(lane % LANES, &aabb);
+            }
+        }
+        self.changed_count = self.ids.len();
+    }
+
     /// Takes the box of an id out, if it has one. O(1).
     ///
     /// # Example

@@ -3,10 +3,40 @@
 use super::eight::{LANES, Region, lanes};
 use super::{BoxTree, Eight};
 use crate::collide::aabb::Aabb;
-use smallvec::SmallVec;
 
-/// Nodes that are still to be looked at: seven for each level but the last, and 2²⁴ boxes make eight levels.
-type Stack = SmallVec<[(u32, u32); 64]>;
+/// Nodes that are still to be looked at. Seven for each level but the last are enough, and 2²⁴ boxes make eight levels.
+struct Stack {
+    /// The level in the upper bits, the node below.
+    entries: [u32; 64],
+    len: usize,
+}
+
+/// Bits of a node's number: 2²⁴ boxes make 2²¹ leaves.
+const NODE_BITS: u32 = 28;
+
+impl Stack {
+    #[inline(always)]
+    fn new() -> Self {
+        Self {
+            entries: [0; 64],
+            len: 0,
+        }
+    }
+
+    #[inline(always)]
+    fn push(&mut self, level: usize, node: usize) {
+        self.entries[self.len] = (level as u32) << NODE_BITS | node as u32;
+        self.len += 1;
+    }
+
+    #[inline(always)]
+    fn pop(&mut self) -> Option<(usize, usize)> {
+        self.len = self.len.checked_sub(1)?;
+        let entry = self.entries[self.len];
+        let node = entry & ((1 << NODE_BITS) - 1);
+        Some(((entry >> NODE_BITS) as usize, node as usize))
+    }
+}
 
 impl BoxTree {
     /// Calls `found` with the id of each box that touches a region, in no order that anything may depend on.
@@ -14,39 +44,49 @@ impl BoxTree {
     #[inline]
     pub fn touching(&self, region: &Aabb, mut found: impl FnMut(u32)) {
         let region = Region::from(region);
-        self.leaves_touching(&region, |leaf, node| {
+        self.leaves_touching(&region, |leaf, node, _| {
             for lane in lanes(node.touching(&region)) {
                 found(self.ids[leaf * LANES + lane]);
             }
         });
     }
 
-    /// Calls `visit` with each leaf whose bounds touch a region.
+    /// Calls `visit` with each leaf whose bounds touch a region: its number, its boxes and its bounds.
     #[inline]
-    fn leaves_touching(&self, region: &Region, mut visit: impl FnMut(usize, &Eight)) {
+    fn leaves_touching(&self, region: &Region, visit: impl FnMut(usize, &Eight, &Region)) {
         let Some(top) = self.levels.len().checked_sub(1) else {
             return;
         };
-        if self.levels[top].is_empty() {
-            return;
-        }
         let mut stack = Stack::new();
-        stack.push((top as u32, 0));
+        match (top, self.levels[top].first()) {
+            (_, None) => return,
+            (0, Some(leaf)) => {
+                let mut visit = visit;
+                visit(0, leaf, &Region::from(&leaf.bounds()));
+                return;
+            }
+            _ => stack.push(top, 0),
+        }
+        self.descend(&mut stack, region, visit);
+    }
+
+    /// Goes down from the nodes of a stack, none of which is a leaf, to all leaves whose bounds touch a region.
+    #[inline(always)]
+    fn descend(
+        &self,
+        stack: &mut Stack,
+        region: &Region,
+        mut visit: impl FnMut(usize, &Eight, &Region),
+    ) {
         while let Some((level, node)) = stack.pop() {
-            let (level, node) = (level as usize, node as usize);
             let eight = &self.levels[level][node];
-            match level {
-                0 => visit(node, eight),
-                1 => {
-                    for lane in lanes(eight.touching(region)) {
-                        let leaf = node * LANES + lane;
-                        visit(leaf, &self.levels[0][leaf]);
-                    }
-                }
-                _ => {
-                    for lane in lanes(eight.touching(region)) {
-                        stack.push((level as u32 - 1, (node * LANES + lane) as u32));
-                    }
+            for lane in lanes(eight.touching(region)) {
+                let below = node * LANES + lane;
+                if level == 1 {
+                    // The bounds stand in the parent: reading them there is cheaper than working them out.
+                    visit(below, &self.levels[0][below], &eight.region(lane));
+                } else {
+                    stack.push(level - 1, below);
                 }
             }
         }
@@ -73,6 +113,15 @@ impl BoxTree {
     /// assert_eq!((count(0.0), count(0.5)), (0, 1));
     /// ```
     pub fn pairs(&self, margin: f32, mut found: impl FnMut(u32, u32)) {
+        self.box_pairs(margin, |(a, _), (b, _)| found(a, b));
+    }
+
+    /// As [`BoxTree::pairs`], with the boxes: they are at hand here, and far away for the caller.
+    pub(in crate::collide) fn box_pairs(
+        &self,
+        margin: f32,
+        mut found: impl FnMut((u32, Aabb), (u32, Aabb)),
+    ) {
         let Some(leaves) = self.levels.first() else {
             return;
         };
@@ -82,14 +131,15 @@ impl BoxTree {
             // Within the leaf: each lane against those behind it.
             for lane in lanes(group.used) {
                 let behind = (!1_u32) << lane;
-                let mask = leaf.touching(&group.regions[lane]) & behind;
+                let mask = leaf.touching(&group.eight.region(lane)) & behind;
                 for other in lanes(mask) {
-                    found(ids[lane], ids[other]);
+                    found((ids[lane], leaf.get(lane)), (ids[other], leaf.get(other)));
                 }
             }
-            self.leaves_behind(number, &group.bounds, |other, node| {
-                group.against(node, |lane, met| {
-                    found(ids[lane], self.ids[other * LANES + met]);
+            self.leaves_behind(number, &group.bounds, |other, node, bounds| {
+                group.against(node, bounds, |lane, met| {
+                    let met_id = self.ids[other * LANES + met];
+                    found((ids[lane], leaf.get(lane)), (met_id, node.get(met)));
                 });
             });
         }
@@ -97,26 +147,26 @@ impl BoxTree {
 
     /// Calls `visit` with each leaf behind one whose bounds touch a region.
     #[inline]
-    fn leaves_behind(&self, first: usize, region: &Region, mut visit: impl FnMut(usize, &Eight)) {
+    fn leaves_behind(
+        &self,
+        first: usize,
+        region: &Region,
+        mut visit: impl FnMut(usize, &Eight, &Region),
+    ) {
         // From the leaf upwards: at each level only the nodes behind the one it lies in are left.
         let mut node = first;
         let mut stack = Stack::new();
         for level in 1..self.levels.len() {
-            let lane = node % LANES;
+            let behind = (!1_u32) << (node % LANES);
             node /= LANES;
-            let behind = (!1_u32) << lane;
-            for lane in lanes(self.levels[level][node].touching(region) & behind) {
-                stack.push((level as u32 - 1, (node * LANES + lane) as u32));
-            }
-            while let Some((level, node)) = stack.pop() {
-                let (level, node) = (level as usize, node as usize);
-                let eight = &self.levels[level][node];
-                if level == 0 {
-                    visit(node, eight);
-                    continue;
-                }
-                for lane in lanes(eight.touching(region)) {
-                    stack.push((level as u32 - 1, (node * LANES + lane) as u32));
+            let eight = &self.levels[level][node];
+            for lane in lanes(eight.touching(region) & behind) {
+                let below = node * LANES + lane;
+                if level == 1 {
+                    visit(below, &self.levels[0][below], &eight.region(lane));
+                } else {
+                    stack.push(level - 1, below);
+                    self.descend(&mut stack, region, &mut visit);
                 }
             }
         }
@@ -139,26 +189,35 @@ impl BoxTree {
     /// trucks.pairs_with(&pads, 0.0, |truck, pad| assert_eq!((truck, pad), (4, 7)));
     /// ```
     pub fn pairs_with(&self, other: &Self, margin: f32, mut found: impl FnMut(u32, u32)) {
+        self.box_pairs_with(other, margin, |(a, _), (b, _)| found(a, b));
+    }
+
+    /// As [`BoxTree::pairs_with`], with the boxes.
+    pub(in crate::collide) fn box_pairs_with(
+        &self,
+        other: &Self,
+        margin: f32,
+        mut found: impl FnMut((u32, Aabb), (u32, Aabb)),
+    ) {
         let Some(leaves) = self.levels.first() else {
             return;
         };
         for (number, leaf) in leaves.iter().enumerate() {
             let group = Group::new(leaf, margin);
             let ids = &self.ids[number * LANES..][..LANES];
-            other.leaves_touching(&group.bounds, |leaf, node| {
-                group.against(node, |lane, met| {
-                    found(ids[lane], other.ids[leaf * LANES + met]);
+            other.leaves_touching(&group.bounds, |leaf_met, node, bounds| {
+                group.against(node, bounds, |lane, met| {
+                    let met_id = other.ids[leaf_met * LANES + met];
+                    found((ids[lane], leaf.get(lane)), (met_id, node.get(met)));
                 });
             });
         }
     }
 }
 
-/// The boxes of a leaf, grown by a margin, in the form in which they are compared with those of other leaves.
+/// The boxes of a leaf, grown by a margin, to be compared with those of other leaves.
 struct Group {
-    /// The leaf itself, grown.
     eight: Eight,
-    regions: [Region; LANES],
     bounds: Region,
     used: u32,
 }
@@ -167,22 +226,20 @@ impl Group {
     #[inline]
     fn new(leaf: &Eight, margin: f32) -> Self {
         let eight = leaf.grown(margin);
-        let bounds = eight.bounds();
         Self {
-            regions: std::array::from_fn(|lane| Region::from(&eight.get(lane))),
             used: eight.used(),
-            bounds: Region::from(&bounds),
+            bounds: Region::from(&eight.bounds()),
             eight,
         }
     }
 
     /// Calls `found` with the lanes of each pair of a box of this group and one of another leaf that touch.
     #[inline]
-    fn against(&self, leaf: &Eight, mut found: impl FnMut(usize, usize)) {
+    fn against(&self, leaf: &Eight, bounds: &Region, mut found: impl FnMut(usize, usize)) {
         // Most boxes of two leaves whose bounds touch are away from the other's bounds: one comparison leaves them out.
-        let near = self.eight.touching(&Region::from(&leaf.bounds())) & self.used;
+        let near = self.eight.touching(bounds) & self.used;
         for lane in lanes(near) {
-            for met in lanes(leaf.touching(&self.regions[lane])) {
+            for met in lanes(leaf.touching(&self.eight.region(lane))) {
                 found(lane, met);
             }
         }
