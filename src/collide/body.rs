@@ -30,7 +30,8 @@ pub enum Motion {
 /// A mass that is not above 0, or a velocity that is not finite or beyond 10⁷ m/s, ends the frame with an error that names the
 /// entity; the body stays where it is. An infinite mass is allowed: such a body is never moved by others.
 ///
-/// Velocity is in world space, also for a body that has a parent.
+/// Velocity is in world space, also for a body that has a parent. What stands on a kinematic body, or hangs below any body, is
+/// taken along by it, up to what is in the way, besides moving by its own velocity.
 ///
 /// # Example
 ///

@@ -19,6 +19,7 @@ pub use contact::{Contact, ContactState};
 pub use standing::{Standing, Touching};
 
 pub(super) use contact::{is_grid, least_axis};
+pub(super) use standing::LEAST_SHARE_DOWN;
 
 /// All contacts of the last frame, in the order of their ids: a global of every runtime.
 ///

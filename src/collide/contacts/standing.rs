@@ -33,7 +33,7 @@ pub struct Standing {
 }
 
 /// Of gravity, so much at least must point along an axis for faces across it to carry.
-const LEAST_SHARE_DOWN: f32 = 0.5;
+pub(in crate::collide) const LEAST_SHARE_DOWN: f32 = 0.5;
 
 impl Contacts {
     /// What touches an entity: on which side, how deep and since when, in the order of the ids. O(log contacts + found), and

@@ -7,6 +7,7 @@ use super::sweep::{Obstacle, Stop, is_free, sweep};
 use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
 use crate::collide::boxes::Slot;
+use crate::collide::contacts::LEAST_SHARE_DOWN;
 use crate::store::Entity;
 use glam::Vec3;
 
@@ -124,6 +125,7 @@ impl Step<'_, '_> {
             true => beyond.max[stop.axis] = stop.coordinate.next_up(),
             false => beyond.min[stop.axis] = stop.coordinate.next_down(),
         }
+        let stands = self.stands_there(stop);
         let mut surface: Option<super::mover::Surface> = None;
         let mut partner = None;
         for obstacle in &movers.obstacles[mover.obstacles.clone()] {
@@ -134,7 +136,11 @@ impl Step<'_, '_> {
             match movers.of_slot(obstacle.slot) {
                 Some(other) if movers.list[other].is_dynamic => partner = partner.or(Some(other)),
                 _ => {
-                    let met = self.surface(obstacle.slot);
+                    let mut met = self.surface(obstacle.slot);
+                    if stands {
+                        // What it stands on takes it along: its own velocity is the one against that.
+                        met.velocity = Vec3::ZERO;
+                    }
                     surface = Some(match surface {
                         None => met,
                         Some(known) => super::mover::Surface {
@@ -156,10 +162,18 @@ impl Step<'_, '_> {
         }
     }
 
+    /// Whether a face that ended a move is one to stand on.
+    fn stands_there(&self, stop: &Stop) -> bool {
+        Vec3::AXES[stop.axis].dot(self.down) * stop.direction() > LEAST_SHARE_DOWN
+    }
+
     /// Brings a body out of what it overlaps, because it was put there or because something came to be there.
     fn push_out(&mut self, number: usize) {
         let movers = &self.lists.movers;
         let mover = &movers.list[number];
+        if mover.inverse_mass == 0.0 {
+            return;
+        }
         let known = &movers.obstacles[mover.obstacles.clone()];
         // Other dynamic bodies are no walls: they part by mass.
         let is_stuck = known.iter().any(|obstacle| {

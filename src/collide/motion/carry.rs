@@ -93,6 +93,7 @@ impl Step<'_, '_> {
         if carried == Vec3::ZERO {
             return;
         }
+        self.lists.movers.list[number].carried = carried;
         if !self.lists.movers.list[number].collides {
             let place = self.lists.movers.list[number].place + carried;
             self.lists.movers.put(number, place);
@@ -139,9 +140,13 @@ impl Step<'_, '_> {
     }
 
     fn push_before(&mut self, number: usize, pusher: Slot) {
-        let shift = self.lists.shifted[&pusher];
         let movers = &self.lists.movers;
         let mover = &movers.list[number];
+        // Whoever is carried along is not pushed.
+        let shift = self.lists.shifted[&pusher] - mover.carried;
+        if shift == Vec3::ZERO {
+            return;
+        }
         // Seen from the pusher, the body came from the other side.
         let swept = mover.aabb.merged(&mover.aabb.moved(shift));
         let mut first: Option<(f32, Stop)> = None;

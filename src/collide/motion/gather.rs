@@ -107,6 +107,7 @@ impl Lists {
             place: start,
             start_box,
             aabb: start_box,
+            carried: Vec3::ZERO,
             velocity: match is_dynamic {
                 true => body.velocity + fall * body.gravity_scale,
                 false => body.velocity,

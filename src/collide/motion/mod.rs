@@ -108,6 +108,7 @@ pub(super) fn system() -> System {
                     layers: &layers,
                     contacts: &contacts,
                     seconds,
+                    down: gravity.0.normalize_or_zero(),
                     // What gravity adds in two frames is no bounce but rest.
                     rest_speed: 2.0 * gravity.0.length() * seconds,
                 };
@@ -144,6 +145,8 @@ struct Step<'f, 'w> {
     layers: &'f Layers,
     contacts: &'f Contacts,
     seconds: f32,
+    /// The direction of gravity, or zero.
+    down: Vec3,
     rest_speed: f32,
 }
 

@@ -32,6 +32,8 @@ pub(super) struct Mover {
     /// Around its boxes when the frame began, and now. Without a collider, a point.
     pub(super) start_box: Aabb,
     pub(super) aabb: Aabb,
+    /// How far the body that it stands on or hangs below has taken it in this frame.
+    pub(super) carried: Vec3,
     pub(super) velocity: Vec3,
     pub(super) inverse_mass: f32,
     pub(super) restitution: f32,
