@@ -187,6 +187,8 @@ pub(crate) enum Kind {
         label: String,
         problem: String,
     },
+    #[error("entity {label} has no contact with itself; name two entities")]
+    SamePair { entity: Entity, label: String },
     #[error("entity {label} was not moved: its body {problem}")]
     BadBody {
         entity: Entity,
@@ -231,6 +233,7 @@ impl Error {
             | Kind::NoSibling { entity, .. }
             | Kind::FlatParent { entity, .. }
             | Kind::BadCollider { entity, .. }
+            | Kind::SamePair { entity, .. }
             | Kind::BadBody { entity, .. } => Some(entity),
             _ => None,
         }

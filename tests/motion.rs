@@ -477,6 +477,31 @@ fn a_kinematic_body_pushes_what_is_in_its_way_however_fast() {
 }
 
 #[test]
+fn what_is_pushed_stays_at_the_face_that_pushes_it() {
+    let mut runtime = Runtime::new();
+    spawn_box(
+        &mut runtime,
+        Aabb::from_corners(Vec3::new(-9.0, -1.0, -9.0), Vec3::new(90.0, 0.0, 9.0)),
+    );
+    let sweeper = Body::kinematic(Vec3::new(1.3, 0.0, 0.0));
+    let sweeper = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 0.5), sweeper);
+    let pallet = Body::dynamic().with_friction(0.6);
+    let pallet = spawn_body(
+        &mut runtime,
+        cube(0.5).moved(Vec3::new(1.2, 0.5, 0.2)),
+        pallet,
+    );
+    runtime.run_frames(60).expect("nothing fails");
+    for _ in 0..600 {
+        runtime.run_frames(1).expect("nothing fails");
+        let apart = place_of(&runtime, pallet).x - place_of(&runtime, sweeper).x;
+        assert!((apart - 1.0).abs() < 1e-4, "{apart}");
+        let contacts = runtime.world().global::<Contacts>().expect("always there");
+        assert!(contacts.between(sweeper, pallet).is_some());
+    }
+}
+
+#[test]
 fn what_is_crushed_is_reported_and_stays_out_of_the_wall() {
     let mut runtime = weightless();
     let wall = spawn_box(

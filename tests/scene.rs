@@ -2,7 +2,7 @@
 #![cfg(feature = "scene")]
 
 use gerust::prelude::*;
-use gerust::scene::{Registry, Report, Scene, SceneError};
+use gerust::scene::{Registry, Report, Scene, SceneError, SceneRun};
 use proptest::prelude::*;
 use std::path::Path;
 
@@ -377,7 +377,7 @@ fn a_failed_expectation_says_why_two_boxes_did_not_touch() {
     );
     assert_eq!(
         measured("collider = { size = [1, 1, 1] }\ntransform = { translation = [0, 4, 1] }"),
-        "2.5000 m apart along y"
+        "there are 2.5000 m between them along y"
     );
 }
 
@@ -445,6 +445,7 @@ fn user_components_are_read_and_their_faults_located() {
 fn files_of_typical_mistakes_are_refused_with_the_right_number_of_faults() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("scenes/broken");
     let counts = [
+        ("boxes.toml", 12),
         ("cues-and-expectations.toml", 11),
         ("missing.toml", 5),
         ("not-toml.toml", 2),
@@ -499,4 +500,117 @@ proptest! {
             }
         }
     }
+}
+
+#[test]
+fn colliders_of_templates_are_overridden_by_kind_of_shape() {
+    let text = r##"
+title = "shapes"
+frames = 3
+dimensions = 2
+iterations = 7
+[templates.crane]
+collider = { boxes = [{ size = [2, 2, 2] }, { size = [1, 1, 1], center = [3, 0, 0] }], upright = true, sets.folded = [{ size = [1, 2, 1] }] }
+body = { motion = "kinematic", mass = 4, restitution = 0.25 }
+[[entities]]
+name = "as-it-is"
+template = "crane"
+[[entities]]
+name = "folded"
+template = "crane"
+collider = { set = "folded" }
+[[entities]]
+name = "one-box"
+template = "crane"
+collider = { size = [4, 4, 4] }
+body = { friction = 0.5 }
+[[entities]]
+name = "map"
+template = "crane"
+collider = { tiles = { tile = [1, 1, 1], rows = ["#.", ".#"], plane = "wall" } }
+[[cues]]
+frame = 2
+set = { entity = "as-it-is", collider = { set = "folded" } }
+[[cues]]
+frame = 3
+set = { entity = "one-box", collider = { set = "unfolded" } }
+[[cues]]
+frame = 3
+set = { entity = "map", collider = { sets.folded = [] } }
+"##;
+    let scene = Scene::parse(text, "shapes.toml", &Registry::standard()).expect("it is right");
+    let mut run = scene.start(Runtime::new()).expect("it starts");
+    let boxes = |run: &SceneRun<'_>, name: &str| {
+        let world = run.runtime().world();
+        let collider = world.get::<Collider>(world.find(name).expect("it is there"));
+        let collider = collider.expect("it has one");
+        (
+            collider.boxes().len(),
+            collider.current_set().to_owned(),
+            collider.is_upright(),
+        )
+    };
+    let default = || String::from("default");
+    assert_eq!(boxes(&run, "as-it-is"), (2, default(), true));
+    assert_eq!(boxes(&run, "folded"), (1, String::from("folded"), true));
+    assert_eq!(boxes(&run, "one-box"), (1, default(), true));
+    assert_eq!(boxes(&run, "map"), (0, default(), true));
+    {
+        let world = run.runtime().world();
+        let body = world.get::<Body>(world.find("one-box").expect("it is there"));
+        let body = body.expect("it has one");
+        assert_eq!(
+            (body.mass, body.restitution, body.friction),
+            (4.0, 0.25, 0.5)
+        );
+        assert_eq!(
+            *world.global::<Dimensions>().expect("always there"),
+            Dimensions::Two
+        );
+        let solver = world
+            .global::<gerust::collide::Solver>()
+            .expect("always there");
+        assert_eq!(solver.iterations, 7);
+    }
+    while run.advance().expect("nothing fails") {}
+    assert_eq!(boxes(&run, "as-it-is"), (1, String::from("folded"), true));
+    let report = run.report();
+    let missed = report.missed();
+    assert_eq!(missed.len(), 2, "{missed:?}");
+    assert!(
+        missed[0].contains("no box set named `unfolded`"),
+        "{missed:?}"
+    );
+    assert!(
+        missed[1].contains("cannot have box sets besides"),
+        "{missed:?}"
+    );
+}
+
+#[test]
+fn what_motion_could_not_part_is_in_the_report() {
+    let text = r#"
+title = "two in one place, and nobody to part them"
+frames = 5
+iterations = 0
+gravity = [0, 0, 0]
+[templates.pallet]
+collider = { size = [1, 1, 1] }
+body = {}
+[[entities]]
+template = "pallet"
+[[entities]]
+template = "pallet"
+transform = { translation = [0.75, 0, 0] }
+"#;
+    let scene = Scene::parse(text, "pallets.toml", &Registry::standard()).expect("it is right");
+    let left = scene
+        .run(Runtime::new())
+        .expect("nothing fails")
+        .leftovers();
+    // Frame 0 counts: it is the state as loaded.
+    assert_eq!(
+        (left.frames, left.most, left.deepest, left.deepest_frame),
+        (6, 1, 0.25, 0)
+    );
 }

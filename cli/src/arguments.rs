@@ -28,12 +28,12 @@ pub(crate) enum Command {
     Draw(DrawCommand),
     /// Run a scene and show what is inside
     #[command(
-        after_help = "Examples:\n  gerust inspect scenes/quay.toml plan\n  gerust inspect scenes/quay.toml tree --at 240"
+        after_help = "Examples:\n  gerust inspect scenes/quay.toml plan\n  gerust inspect scenes/quay.toml tree --at 240\n  gerust inspect scenes/quay.toml contacts --at 240 --of truck-1"
     )]
     Inspect(InspectCommand),
     /// Run a scene and answer why something is as it is
     #[command(
-        after_help = "Examples:\n  gerust explain scenes/quay.toml order \"move: bodies\" \"touch: contacts\"\n  gerust explain scenes/quay.toml rows \"standard: spin\" barge"
+        after_help = "Examples:\n  gerust explain scenes/quay.toml order \"move: bodies\" \"touch: contacts\"\n  gerust explain scenes/quay.toml rows \"standard: spin\" barge\n  gerust explain scenes/quay.toml pair truck-1 barrier --at 200"
     )]
     Explain(ExplainCommand),
     /// Make a scene file of the node tree of a glTF file
@@ -118,6 +118,36 @@ pub(crate) enum InspectTopic {
     Plan(PlanTopic),
     /// Who is under whom, with the local and the world placement
     Tree(TreeTopic),
+    /// All colliders with their boxes in the world, kind and layer
+    Boxes(BoxesTopic),
+    /// What touches what, on which side, how deep and since when
+    Contacts(ContactsTopic),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct BoxesTopic {
+    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// Only colliders in this layer
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) layer: Option<String>,
+    /// How to print the boxes
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ContactsTopic {
+    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// Only contacts of this entity
+    #[arg(long, value_name = "ENTITY")]
+    pub(crate) of: Option<String>,
+    /// How to print the contacts
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
 }
 
 #[derive(Args, Debug)]
@@ -166,6 +196,22 @@ pub(crate) enum Question {
     Order(OrderQuestion),
     /// Whether a system sees an entity in its rows, and what is in the way
     Rows(RowsQuestion),
+    /// Why two entities touch or do not
+    Pair(PairQuestion),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct PairQuestion {
+    /// The name of an entity
+    pub(crate) one: String,
+    /// The name of another entity
+    pub(crate) other: String,
+    /// The frame after which to ask; the last one unless given
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// How to print the answer
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
 }
 
 #[derive(Args, Debug)]

@@ -3,8 +3,8 @@
 use crate::arguments::Threads;
 use crate::engine::Engine;
 use crate::trouble::Trouble;
-use gerust::Runtime;
 use gerust::scene::{Report, Scene, SceneRun};
+use gerust::{Entity, Name, Runtime, World};
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::io::{ErrorKind, IsTerminal, Write};
@@ -168,4 +168,31 @@ pub(crate) fn shortened(name: &str, columns: usize) -> String {
     let mut short: String = name.chars().take(columns.saturating_sub(1)).collect();
     short.push('…');
     short
+}
+
+/// The entity of a name.
+pub(crate) fn find(world: &World, name: &str, frame: u64) -> Result<Entity, Trouble> {
+    world
+        .find(name)
+        .ok_or_else(|| no_entity(world, name, frame))
+}
+
+/// How many names a message lists.
+const NAMES_LISTED: usize = 12;
+
+fn no_entity(world: &World, name: &str, frame: u64) -> Trouble {
+    let rows = world.rows::<&Name>();
+    let mut names: Vec<String> = rows.iter().map(|name| format!("`{name}`")).collect();
+    names.sort();
+    names.dedup();
+    let more = names.len().saturating_sub(NAMES_LISTED);
+    names.truncate(NAMES_LISTED);
+    let more = match more {
+        0 => String::new(),
+        more => format!(" and {more} more"),
+    };
+    Trouble::other(format!(
+        "there is no entity named `{name}` after frame {frame}; the names are {}{more}; choose one, or another frame with `--at`",
+        names.join(", ")
+    ))
 }

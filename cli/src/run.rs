@@ -42,6 +42,14 @@ fn text(report: &Report) -> String {
         report.contacts(),
         report.contacts_begun()
     );
+    let left = report.leftovers();
+    if left.frames > 0 {
+        let _ = writeln!(
+            text,
+            "  left over     up to {} overlaps in {} frames, the deepest {:.3} m (frame {})",
+            left.most, left.frames, left.deepest, left.deepest_frame
+        );
+    }
     if let Some(frame) = frame_statistic(report) {
         let _ = writeln!(
             text,
@@ -96,11 +104,22 @@ struct Summary<'r> {
     entities: usize,
     contacts: usize,
     contacts_begun: u64,
+    left_over: LeftOver,
     frame_time: Option<FrameTime>,
     held: usize,
     failed: usize,
     expectations: Vec<ExpectationSummary<'r>>,
     missed: &'r [String],
+}
+
+/// Overlaps that motion could not part.
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct LeftOver {
+    frames: u64,
+    most: usize,
+    deepest: f32,
+    deepest_frame: u64,
 }
 
 #[derive(Serialize)]
@@ -140,6 +159,15 @@ impl<'r> Summary<'r> {
             entities: report.entities(),
             contacts: report.contacts(),
             contacts_begun: report.contacts_begun(),
+            left_over: {
+                let left = report.leftovers();
+                LeftOver {
+                    frames: left.frames,
+                    most: left.most,
+                    deepest: left.deepest,
+                    deepest_frame: left.deepest_frame,
+                }
+            },
             frame_time: frame_statistic(report).map(|frame| FrameTime {
                 budget_ms: milliseconds(report.budget()),
                 median_ms: milliseconds(frame.median()),

@@ -131,6 +131,11 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
             "this cue does 2 things",
             "write another cue",
         ),
+        (
+            "boxes",
+            "row 2 has 2 tiles, but row 1 has 3",
+            "make all rows equally long",
+        ),
         ("missing", "the key `frames` is missing", "`frames = 600`"),
     ];
     for (name, fault, mend) in said {

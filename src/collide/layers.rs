@@ -97,6 +97,22 @@ impl Layers {
         &self.names[usize::from(layer.0)]
     }
 
+    /// The names of all layers, `default` first, then in the order in which they were added.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut layers = Layers::default();
+    /// layers.add("truck")?;
+    /// assert_eq!(layers.names().collect::<Vec<_>>(), ["default", "truck"]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn names(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.names.iter().map(String::as_str)
+    }
+
     /// Lets two layers, or one with itself, meet.
     pub fn meet(&mut self, a: Layer, b: Layer) {
         self.meets[usize::from(a.0)] |= b.bit();

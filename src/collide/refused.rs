@@ -28,7 +28,7 @@ impl RefusedBodies {
 
 fn problem(body: &Body, is_grid: bool) -> Option<String> {
     let speed = body.velocity.length();
-    let (what, found, want) = if !(body.mass > 0.0) {
+    let (what, found, want) = if body.mass.is_nan() || body.mass <= 0.0 {
         ("a mass", body.mass, "a number above 0; infinity is one")
     } else if !speed.is_finite() || speed > MOST_SPEED {
         ("a speed", speed, "a number up to 1e7 m/s")

@@ -1,9 +1,9 @@
 //! Expectations: what must be so at a frame, or by then.
 
-use crate::collide::{Collider, Contacts, Layers, WorldBox};
+use crate::collide::PairVerdict;
 use crate::error::Error;
 use crate::space::{MadeFrom, WorldTransform};
-use crate::store::{Entity, World};
+use crate::store::World;
 use glam::Vec3;
 
 /// A check of the world at the end of a frame.
@@ -144,54 +144,12 @@ fn touching(world: &World, a: &str, b: &str, wanted: bool) -> Result<Finding, Er
         (None, _) => return Ok(gone(a)),
         (_, None) => return Ok(gone(b)),
     };
-    let contacts = world.global::<Contacts>()?;
-    let contact = contacts.between(first, second);
-    let measured = match contact {
-        Some(contact) => format!("they touch, {:.4} m deep", contact.depth),
-        None => why_apart(world, (a, first), (b, second))?,
-    };
+    let explained = world.explain_pair(first, second)?;
+    let touches = matches!(explained.verdict(), PairVerdict::Touches(_));
     Ok(Finding {
-        holds: contact.is_some() == wanted,
-        measured,
+        holds: touches == wanted,
+        measured: explained.to_string(),
     })
-}
-
-/// The first reason for which two entities do not touch.
-fn why_apart(
-    world: &World,
-    first: (&str, Entity),
-    second: (&str, Entity),
-) -> Result<String, Error> {
-    for (name, entity) in [first, second] {
-        if !world.has::<Collider>(entity) {
-            return Ok(format!("`{name}` has no collider"));
-        }
-        if !world.get::<Collider>(entity)?.is_on() {
-            return Ok(format!("the collider of `{name}` is off"));
-        }
-    }
-    let layer = |entity| {
-        world
-            .get::<Collider>(entity)
-            .map(|collider| collider.layer())
-    };
-    let (one, other) = (layer(first.1)?, layer(second.1)?);
-    let layers = world.global::<Layers>()?;
-    if !layers.do_meet(one, other) {
-        return Ok(format!(
-            "layer `{}` does not meet layer `{}`",
-            layers.name(one),
-            layers.name(other)
-        ));
-    }
-    let world_box = |entity| world.get::<WorldBox>(entity).map(|found| found.aabb());
-    let depth = world_box(first.1)?.depth(&world_box(second.1)?);
-    let axis = depth.min_position();
-    Ok(format!(
-        "{:.4} m apart along {}",
-        -depth[axis],
-        ["x", "y", "z"][axis]
-    ))
 }
 
 fn place(place: Vec3) -> String {

@@ -50,6 +50,6 @@ mod scene_file;
 pub use document::schema;
 pub use fault::{Fault, SceneError};
 pub use registry::Registry;
-pub use report::{Outcome, Report};
+pub use report::{Leftovers, Outcome, Report};
 pub use run::SceneRun;
 pub use scene_file::Scene;

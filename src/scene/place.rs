@@ -6,7 +6,7 @@ use super::document::{
 };
 use super::registry::Attach;
 use crate::collide::{Aabb, Body, Collider, Layers, MapPlane, Motion, TileGrid};
-use crate::error::Error;
+use crate::error::{Error, Kind};
 use crate::space::{MadeFrom, Transform};
 use crate::store::{Entity, Name, World};
 use glam::{Quat, Vec3};
@@ -94,17 +94,22 @@ impl Parts {
                 0 => Some(base),
                 _ => None,
             };
+            // A grid of tiles has no sets to take over.
+            let has_tiles = own.tiles.is_some();
             let same_kind = base_shape.or_else(|| own.size.as_ref().map(|_| base));
             ColliderEntry {
                 size: own.size.or_else(|| base_shape?.size.clone()),
                 center: own.center.or_else(|| same_kind?.center),
                 boxes: own.boxes.or_else(|| base_shape?.boxes.clone()),
                 tiles: own.tiles.or_else(|| base_shape?.tiles.clone()),
-                sets: match own.sets.is_empty() {
+                sets: match own.sets.is_empty() && !has_tiles {
                     true => base.sets.clone(),
                     false => own.sets,
                 },
-                set: own.set.or_else(|| base.set.clone()),
+                set: match has_tiles {
+                    true => own.set,
+                    false => own.set.or_else(|| base.set.clone()),
+                },
                 upright: own.upright.or(base.upright),
                 kind: own.kind.or(base.kind),
                 layer: own.layer.or_else(|| base.layer.clone()),
@@ -224,6 +229,12 @@ impl ColliderEntry {
 
     fn applied(&self, world: &World, present: Option<Collider>) -> Result<Collider, Error> {
         let mut collider = self.with_shape(present)?;
+        if collider.grid().is_some() && !self.sets.is_empty() {
+            let reason = "it cannot have box sets besides; give them to an entity with boxes";
+            return Err(Error::from(Kind::BadTiles {
+                reason: reason.to_owned(),
+            }));
+        }
         for (name, boxes) in &self.sets {
             collider = collider.with_set(name.get_ref(), boxes.iter().map(BoxEntry::aabb));
         }

@@ -103,6 +103,35 @@ impl fmt::Display for Outcome {
     }
 }
 
+/// What motion could not part over a run: pairs of solids, one of them dynamic, that were deeper in each other than the margin
+/// of contacts; see [`Contacts::leftovers`].
+#[derive(Clone, Copy, PartialEq, Debug, Default)]
+pub struct Leftovers {
+    /// In how many frames there were any.
+    pub frames: u64,
+    /// How many pairs there were at most in one frame.
+    pub most: usize,
+    /// How deep the deepest of all was, in metres.
+    pub deepest: f32,
+    /// In which frame that was.
+    pub deepest_frame: u64,
+}
+
+impl Leftovers {
+    pub(super) fn note(&mut self, frame: u64, contacts: &Contacts) {
+        let mut count = 0;
+        for contact in contacts.leftovers() {
+            count += 1;
+            if contact.depth > self.deepest {
+                self.deepest = contact.depth;
+                self.deepest_frame = frame;
+            }
+        }
+        self.frames += u64::from(count > 0);
+        self.most = self.most.max(count);
+    }
+}
+
 /// What came of a scene: the state at its end, what held and what failed, and where the time went.
 ///
 /// See the [module documentation](crate::scene) for an example.
@@ -113,6 +142,7 @@ pub struct Report {
     entities: usize,
     contacts: usize,
     contacts_begun: u64,
+    leftovers: Leftovers,
     outcomes: Vec<Outcome>,
     missed: Vec<String>,
     budget: std::time::Duration,
@@ -127,6 +157,7 @@ impl Report {
         outcomes: Vec<Outcome>,
         missed_cues: Vec<String>,
         contacts_begun: u64,
+        leftovers: Leftovers,
     ) -> Self {
         let runtime = run.runtime();
         let world = runtime.world();
@@ -150,6 +181,7 @@ impl Report {
                 .global::<Contacts>()
                 .map_or(0, |contacts| contacts.iter().len()),
             contacts_begun,
+            leftovers,
             outcomes,
             missed,
             budget: runtime.profiler().budget(),
@@ -187,6 +219,12 @@ impl Report {
     #[must_use]
     pub fn contacts_begun(&self) -> u64 {
         self.contacts_begun
+    }
+
+    /// What motion could not part.
+    #[must_use]
+    pub fn leftovers(&self) -> Leftovers {
+        self.leftovers
     }
 
     /// What came of each expectation, in the order of the file.

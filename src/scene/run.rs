@@ -2,9 +2,9 @@
 
 use super::cue::Missed;
 use super::expect::When;
-use super::report::{Outcome, Report};
+use super::report::{Leftovers, Outcome, Report};
 use super::scene_file::Scene;
-use crate::collide::{Contact, ContactState, Gravity, Layers, Solver};
+use crate::collide::{Contact, ContactState, Contacts, Gravity, Layers, Solver};
 use crate::error::Error;
 use crate::runtime::Runtime;
 use crate::schedule::Clock;
@@ -50,6 +50,7 @@ pub struct SceneRun<'s> {
     outcomes: Vec<Option<Outcome>>,
     missed_cues: Vec<String>,
     contacts_begun: u64,
+    leftovers: Leftovers,
 }
 
 impl<'s> SceneRun<'s> {
@@ -95,6 +96,7 @@ impl<'s> SceneRun<'s> {
             outcomes: scene.expectations.iter().map(|_| None).collect(),
             missed_cues: Vec::new(),
             contacts_begun: 0,
+            leftovers: Leftovers::default(),
         };
         run.count_contacts();
         run.check_expectations()?;
@@ -150,6 +152,9 @@ impl<'s> SceneRun<'s> {
             .iter()
             .filter(|contact| contact.state == ContactState::Began);
         self.contacts_begun += begun.count() as u64;
+        if let Ok(contacts) = self.runtime.world().global::<Contacts>() {
+            self.leftovers.note(self.frame(), &contacts);
+        }
     }
 
     fn carry_out_cues(&mut self, frame: u64) {
@@ -200,6 +205,7 @@ impl<'s> SceneRun<'s> {
                 .collect(),
             self.missed_cues.clone(),
             self.contacts_begun,
+            self.leftovers,
         )
     }
 }

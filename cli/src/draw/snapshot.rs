@@ -1,6 +1,7 @@
 //! What is drawn of a frame.
 
 use crate::trouble::Trouble;
+use gerust::collide::Boxes;
 use gerust::prelude::*;
 use gerust::scene::SceneRun;
 
@@ -71,14 +72,24 @@ impl Snapshot {
         let bodies = world.rows::<&Body>();
         let names = world.rows::<&Name>();
         let colliders = world.rows::<(Entity, &Collider, &WorldBox)>();
-        let boxes = colliders
-            .iter()
-            .map(|(entity, collider, world_box)| DrawnBox {
-                name: names.get(entity).map(Name::to_string),
-                aabb: world_box.aabb(),
-                look: Look::of(collider, bodies.get(entity)),
-            })
-            .collect();
+        let parts = world.global::<Boxes>()?;
+        let mut boxes = Vec::new();
+        for (entity, collider, world_box) in colliders.iter() {
+            let look = Look::of(collider, bodies.get(entity));
+            let name = names.get(entity).map(Name::to_string);
+            let all = match parts.of(entity) {
+                // What is off has no boxes that take part, but it is drawn.
+                none if none.is_empty() => vec![world_box.aabb()],
+                several => several,
+            };
+            // One label for all boxes of an entity.
+            let labels = std::iter::once(name).chain(std::iter::repeat(None));
+            boxes.extend(all.into_iter().zip(labels).map(|(aabb, name)| DrawnBox {
+                name,
+                aabb,
+                look,
+            }));
+        }
         let points = world
             .rows_where::<&WorldTransform, Lacking<Collider>>()
             .iter()

@@ -1,9 +1,9 @@
 //! The way of a dynamic body among what does not give way.
 
 use super::Step;
-use super::mover::Mover;
+use super::mover::{Knowledge, Mover, Surface, facing};
 use super::push_out::nearest_free;
-use super::sweep::{Obstacle, Stop, is_free, sweep};
+use super::sweep::{Obstacle, Stop, around, is_free, sweep};
 use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
 use crate::collide::boxes::Slot;
@@ -74,7 +74,7 @@ impl Step<'_, '_> {
 
     /// Moves a body along its way in this frame.
     fn advance(&mut self, number: usize) {
-        let way = self.lists.movers.list[number].velocity * self.seconds;
+        let way = self.lists.movers.list[number].way(self.seconds);
         let size = slimmest(self.lists.movers.parts_of(number));
         let is_fast = (way.abs() / size).max_element() > SLOW_SHARE;
         let steps = (way.abs() / size)
@@ -126,10 +126,10 @@ impl Step<'_, '_> {
             false => beyond.min[stop.axis] = stop.coordinate.next_down(),
         }
         let stands = self.stands_there(stop);
-        let mut surface: Option<super::mover::Surface> = None;
+        let mut surface: Option<Surface> = None;
         let mut partner = None;
         for obstacle in &movers.obstacles[mover.obstacles.clone()] {
-            let (_, face) = super::mover::facing(&obstacle.aabb, stop.axis, stop.direction());
+            let (_, face) = facing(&obstacle.aabb, stop.axis, stop.direction());
             if face != stop.coordinate || !beyond.overlaps(&obstacle.aabb) {
                 continue;
             }
@@ -143,7 +143,7 @@ impl Step<'_, '_> {
                     }
                     surface = Some(match surface {
                         None => met,
-                        Some(known) => super::mover::Surface {
+                        Some(known) => Surface {
                             velocity: known.velocity,
                             restitution: known.restitution.max(met.restitution),
                             friction: known.friction.max(met.friction),
@@ -227,9 +227,9 @@ impl Step<'_, '_> {
             .merged(&self.box_now(number).moved(way))
             .merged(&self.box_now(number));
         let is_known = !with_bodies
+            && mover.knowledge == Knowledge::Walls
             && mover.region.min.cmple(needed.min).all()
-            && needed.max.cmple(mover.region.max).all()
-            && !mover.obstacles.is_empty();
+            && needed.max.cmple(mover.region.max).all();
         if !is_known {
             let room = room(&needed).min(room(&mover.start_box));
             self.list_obstacles(number, needed.grown(room), with_bodies);
@@ -238,7 +238,7 @@ impl Step<'_, '_> {
 
     fn box_now(&self, number: usize) -> Aabb {
         let movers = &self.lists.movers;
-        super::sweep::around(movers.parts_of(number), movers.list[number].place)
+        around(movers.parts_of(number), movers.list[number].place)
     }
 
     /// Lists all boxes in a region at which a body stops. What hangs below it goes with it and is no obstacle.
@@ -263,6 +263,10 @@ impl Step<'_, '_> {
         let mover = &mut self.lists.movers.list[number];
         mover.obstacles = start..obstacles.len();
         mover.region = region;
+        mover.knowledge = match with_bodies {
+            true => Knowledge::WallsAndBodies,
+            false => Knowledge::Walls,
+        };
         self.lists.movers.obstacles = obstacles;
     }
 

@@ -3,7 +3,9 @@
 use super::Step;
 use super::mover::{Mover, facing};
 use super::sweep::{Obstacle, Stop, put_face, sweep};
+use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
+use crate::collide::contacts::least_axis;
 use crate::store::Entity;
 use glam::Vec3;
 
@@ -153,10 +155,9 @@ impl Step<'_, '_> {
         self.boxes.parts_touching(pusher, &swept, |pushing| {
             for (part, placed) in movers.parts_of(number).iter().enumerate() {
                 let here = placed.at(mover.place);
-                let Some(impact) = here.time_of_impact(-shift, &pushing.moved(-shift)) else {
+                let Some((share, axis)) = met(&here, &pushing.moved(-shift), shift) else {
                     continue;
                 };
-                let axis = impact.normal.abs().max_position();
                 let direction = shift[axis];
                 // The body's face behind meets the pusher's face ahead.
                 let (face, coordinate) = facing(&pushing, axis, -direction);
@@ -166,8 +167,8 @@ impl Step<'_, '_> {
                     part,
                     coordinate,
                 };
-                if first.is_none_or(|(share, _)| impact.share < share) {
-                    first = Some((impact.share, stop));
+                if first.is_none_or(|(earliest, _)| share < earliest) {
+                    first = Some((share, stop));
                 }
             }
         });
@@ -196,6 +197,23 @@ impl Step<'_, '_> {
             place[axis] = target[axis];
         }
         movers.put(number, place);
+        movers.list[number].pushed[axis] = surface.velocity[axis];
         movers.list[number].strike(&stop, &surface, self.rest_speed);
     }
+}
+
+/// What the sides of two boxes that were flush may have come to overlap by rounding, as a share of the largest number.
+const ROUNDING: f32 = 4.0 / (1 << 23) as f32;
+
+/// When, as a share of its way, a box that moves comes to another one that stays, and along which axis.
+fn met(stays: &Aabb, moves: &Aabb, way: Vec3) -> Option<(f32, usize)> {
+    if let Some(impact) = stays.time_of_impact(-way, moves) {
+        return Some((impact.share, impact.normal.abs().max_position()));
+    }
+    // The two were flush, but for rounding.
+    let depth = stays.depth(moves);
+    let axis = least_axis(depth);
+    let largest = stays.min.abs().max(stays.max.abs())[axis];
+    let is_ahead = (stays.center() - moves.center())[axis] * way[axis] > 0.0;
+    (is_ahead && (0.0..=largest * ROUNDING).contains(&depth[axis])).then_some((0.0, axis))
 }

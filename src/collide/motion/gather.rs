@@ -1,6 +1,6 @@
 //! From the world to the lists and back.
 
-use super::mover::{Mover, Movers};
+use super::mover::{Knowledge, Mover, Movers};
 use super::sweep::around;
 use super::{Above, Lists, MoverRows, above};
 use crate::collide::aabb::Aabb;
@@ -108,6 +108,7 @@ impl Lists {
             start_box,
             aabb: start_box,
             carried: Vec3::ZERO,
+            pushed: Vec3::ZERO,
             velocity: match is_dynamic {
                 true => body.velocity + fall * body.gravity_scale,
                 false => body.velocity,
@@ -118,6 +119,7 @@ impl Lists {
             blocked: Default::default(),
             obstacles: 0..0,
             region: start_box,
+            knowledge: Knowledge::Nothing,
         };
         movers.push(mover, own_links.is_some());
     }

@@ -22,6 +22,14 @@ struct Overlap {
     depth: f32,
 }
 
+/// The two parts of two bodies that are deepest in each other.
+struct Deepest {
+    depth: f32,
+    parts: (usize, usize),
+    here: Aabb,
+    there: Aabb,
+}
+
 impl Step<'_, '_> {
     /// Parts all bodies that overlap, as far as so many iterations go.
     pub(super) fn part(&mut self, iterations: u32) {
@@ -212,18 +220,26 @@ impl Step<'_, '_> {
     fn overlap(&self, a: usize, b: usize) -> Option<Overlap> {
         let movers = &self.lists.movers;
         let (own, other) = (&movers.list[a], &movers.list[b]);
-        let mut deepest: Option<(f32, (usize, usize), (Aabb, Aabb))> = None;
+        let mut deepest: Option<Deepest> = None;
         for (number, part) in movers.parts_of(a).iter().enumerate() {
             let here = part.at(own.place);
             for (other_number, other_part) in movers.parts_of(b).iter().enumerate() {
                 let there = other_part.at(other.place);
                 let depth = here.depth(&there).min_element();
-                if here.overlaps(&there) && deepest.is_none_or(|(most, ..)| depth > most) {
-                    deepest = Some((depth, (number, other_number), (here, there)));
+                if here.overlaps(&there) && deepest.as_ref().is_none_or(|known| depth > known.depth)
+                {
+                    deepest = Some(Deepest {
+                        depth,
+                        parts: (number, other_number),
+                        here,
+                        there,
+                    });
                 }
             }
         }
-        let (_, parts, (here, there)) = deepest?;
+        let Deepest {
+            parts, here, there, ..
+        } = deepest?;
         let depth = here.depth(&there);
         let before = (
             movers.parts_of(a)[parts.0].at(own.start),

@@ -34,6 +34,8 @@ pub(super) struct Mover {
     pub(super) aabb: Aabb,
     /// How far the body that it stands on or hangs below has taken it in this frame.
     pub(super) carried: Vec3,
+    /// The velocity of what pushes it in this frame, along the axes along which it does.
+    pub(super) pushed: Vec3,
     pub(super) velocity: Vec3,
     pub(super) inverse_mass: f32,
     pub(super) restitution: f32,
@@ -42,6 +44,18 @@ pub(super) struct Mover {
     /// What is known of its obstacles: those among [`Movers::obstacles`] are all that touch the region.
     pub(super) obstacles: Range<usize>,
     pub(super) region: Aabb,
+    pub(super) knowledge: Knowledge,
+}
+
+/// What the list of a body's obstacles holds.
+#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub(super) enum Knowledge {
+    #[default]
+    Nothing,
+    /// What does not give way.
+    Walls,
+    /// Other dynamic bodies as well, where they were when it was made.
+    WallsAndBodies,
 }
 
 /// Along which directions a body cannot give way in this frame, because something that does not move stands there.
@@ -139,6 +153,11 @@ impl Movers {
 impl Mover {
     pub(super) fn displacement(&self) -> Vec3 {
         self.place - self.start
+    }
+
+    /// Its own way in this frame: who pushes it has taken it along already, to where both are at its end.
+    pub(super) fn way(&self, seconds: f32) -> Vec3 {
+        (self.velocity - self.pushed) * seconds
     }
 
     /// Takes the speed out of its velocity that goes into a face that moves with a velocity of its own, or lets it bounce,

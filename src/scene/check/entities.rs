@@ -3,7 +3,7 @@
 use super::Checker;
 use crate::collide::MOST_SPEED;
 use crate::scene::document::{
-    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, TransformEntry, Triple,
+    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, TransformEntry, Triple,
 };
 use crate::scene::fault::Fault;
 use crate::scene::place::{EntityPlan, Parts};
@@ -62,6 +62,7 @@ impl<'d> Checker<'d> {
         }
         self.check_has_size(entity, &parts);
         self.check_set_name(&parts);
+        self.check_grid_stays(&parts);
         let name_of = |name: &Spanned<String>| Name::new(name.get_ref());
         EntityPlan {
             name: entity.name.as_ref().map(name_of),
@@ -184,6 +185,13 @@ impl<'d> Checker<'d> {
             let (message, mend) = text.split_once("; ").unwrap_or((&text, "mend the rows"));
             self.fault(tiles, message, mend);
         }
+        if let (Some(tiles), false) = (&collider.tiles, collider.sets.is_empty()) {
+            self.fault(
+                tiles,
+                "a grid of tiles has no box sets",
+                "leave `sets` out, or give the box sets to an entity of their own",
+            );
+        }
         if collider.shapes() > 1 {
             let second = match (&collider.boxes, &collider.tiles) {
                 (_, Some(tiles)) => tiles.span(),
@@ -219,6 +227,22 @@ impl<'d> Checker<'d> {
             let known: Vec<String> = named.chain(["default"]).map(str::to_owned).collect();
             let known = known.iter().map(String::as_str).collect();
             self.check_known(set, "box set", "box sets", known);
+        }
+    }
+
+    /// A grid of tiles cannot be dynamic.
+    fn check_grid_stays(&mut self, parts: &Parts) {
+        let tiles = parts
+            .collider
+            .as_ref()
+            .and_then(|collider| collider.tiles.as_ref());
+        let motion = parts.body.as_ref().map(|body| body.motion);
+        if let (Some(tiles), Some(None | Some(MotionEntry::Dynamic))) = (tiles, motion) {
+            self.fault(
+                tiles,
+                "a grid of tiles cannot fall, but this entity has a dynamic body",
+                "give the body `motion = \"kinematic\"`, or leave it out",
+            );
         }
     }
 

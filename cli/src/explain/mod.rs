@@ -1,13 +1,15 @@
 //! `gerust explain`.
 
+mod pair;
+
 use crate::Verdict;
 use crate::arguments::{ExplainCommand, Format, OrderQuestion, Question, RowsQuestion, Threads};
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
 use crate::trouble::Trouble;
+use gerust::RowMatch;
 use gerust::scene::Scene;
 use gerust::schedule::Order;
-use gerust::{Name, RowMatch};
 use serde::Serialize;
 use std::path::Path;
 
@@ -15,6 +17,7 @@ pub(crate) fn run(engine: &Engine, command: &ExplainCommand) -> Verdict {
     match &command.question {
         Question::Order(question) => order(engine, &command.scene, question),
         Question::Rows(question) => rows(engine, &command.scene, question),
+        Question::Pair(question) => pair::answer(engine, &command.scene, question),
     }
 }
 
@@ -103,9 +106,7 @@ fn rows(engine: &Engine, path: &Path, question: &RowsQuestion) -> Verdict {
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     output::advance_to(&mut run, frame)?;
     let runtime = run.runtime();
-    let Some(entity) = runtime.world().find(&question.entity) else {
-        return Err(no_entity(runtime.world(), &question.entity, frame));
-    };
+    let entity = output::find(runtime.world(), &question.entity, frame)?;
     let matches = runtime.explain_rows(&question.system, entity)?;
     let system = runtime.schedule().system(&question.system);
     let claims: Vec<String> = system
@@ -155,24 +156,4 @@ fn rows_text(
         text.push_str(&wrapped(&matched.to_string(), "  ", 4));
     }
     text
-}
-
-/// How many names a message lists.
-const NAMES_LISTED: usize = 12;
-
-fn no_entity(world: &gerust::World, name: &str, frame: u64) -> Trouble {
-    let rows = world.rows::<&Name>();
-    let mut names: Vec<String> = rows.iter().map(|name| format!("`{name}`")).collect();
-    names.sort();
-    names.dedup();
-    let more = names.len().saturating_sub(NAMES_LISTED);
-    names.truncate(NAMES_LISTED);
-    let more = match more {
-        0 => String::new(),
-        more => format!(" and {more} more"),
-    };
-    Trouble::other(format!(
-        "there is no entity named `{name}` after frame {frame}; the names are {}{more}; choose one, or another frame with `--at`",
-        names.join(", ")
-    ))
 }

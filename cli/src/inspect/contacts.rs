@@ -1,0 +1,143 @@
+//! `gerust inspect SCENE contacts`.
+
+use crate::output;
+use crate::trouble::Trouble;
+use gerust::scene::Scene;
+use gerust::{Contact, ContactState, Contacts, Entity, World};
+use glam::Vec3;
+use serde::Serialize;
+use std::fmt::Write;
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) struct ContactsView {
+    scene: String,
+    frame: u64,
+    /// Those that dynamic bodies could not be parted from.
+    leftovers: usize,
+    contacts: Vec<ContactView>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct ContactView {
+    first: String,
+    second: String,
+    /// From the first towards the second.
+    normal: Vec3,
+    depth: f32,
+    state: &'static str,
+    since: u64,
+    kind: &'static str,
+    leftover: bool,
+    /// Which of the two stands on the other.
+    standing: Option<String>,
+}
+
+impl ContactsView {
+    /// All contacts, or those of one entity, in the order of the ids.
+    pub(super) fn new(
+        scene: &Scene,
+        world: &World,
+        frame: u64,
+        of: Option<Entity>,
+    ) -> Result<Self, Trouble> {
+        let contacts = world.global::<Contacts>()?;
+        let shown = contacts
+            .iter()
+            .filter(|contact| of.is_none_or(|of| contact.first == of || contact.second == of));
+        Ok(Self {
+            scene: scene.path().display().to_string(),
+            frame,
+            leftovers: contacts.leftovers().count(),
+            contacts: shown
+                .map(|contact| ContactView::new(world, &contacts, contact))
+                .collect(),
+        })
+    }
+
+    pub(super) fn print(&self, as_json: bool) -> Result<(), Trouble> {
+        match as_json {
+            true => output::print_json(self),
+            false => output::print(&self.text()),
+        }
+    }
+
+    fn text(&self) -> String {
+        let mut text = format!(
+            "after frame {}: {} contacts, {} of them left over by motion\n\n{:<NAME$} {:<NAME$} side {:>7}  {:<5} {:>6}\n",
+            self.frame,
+            self.contacts.len(),
+            self.leftovers,
+            "first",
+            "second",
+            "depth m",
+            "state",
+            "since",
+        );
+        for contact in &self.contacts {
+            contact.push(&mut text);
+        }
+        text
+    }
+}
+
+/// Columns for names.
+const NAME: usize = 18;
+
+impl ContactView {
+    fn new(world: &World, contacts: &Contacts, contact: &Contact) -> Self {
+        let pair = [
+            (contact.first, contact.second),
+            (contact.second, contact.first),
+        ];
+        let standing = pair.into_iter().find(|&(above, below)| {
+            let standing = contacts.stands_on(above);
+            standing.is_some_and(|standing| standing.carrier == below)
+        });
+        Self {
+            first: world.label(contact.first),
+            second: world.label(contact.second),
+            // Plus nothing, so that no negative zero is shown.
+            normal: contact.normal + Vec3::ZERO,
+            depth: contact.depth,
+            state: match contact.state {
+                ContactState::Began => "began",
+                ContactState::Held => "held",
+                ContactState::Ended => "ended",
+            },
+            since: contact.since,
+            kind: if contact.is_sensor { "sensor" } else { "solid" },
+            leftover: contact.is_leftover,
+            standing: standing.map(|(above, _)| world.label(above)),
+        }
+    }
+
+    /// On which side of the first the second is.
+    fn side(&self) -> String {
+        let axis = self.normal.abs().max_position();
+        let sign = if self.normal[axis] > 0.0 { '+' } else { '-' };
+        format!("{sign}{}", ["x", "y", "z"][axis])
+    }
+
+    fn push(&self, text: &mut String) {
+        let remark = match (self.leftover, &self.standing) {
+            (true, _) => "  left over",
+            (false, Some(above)) if *above == self.first => "  stands on it",
+            (false, Some(_)) => "  carries it",
+            (false, None) if self.kind == "sensor" => "  sensor",
+            (false, None) => "",
+        };
+        // Writing to a string does not fail.
+        let _ = writeln!(
+            text,
+            "{:<NAME$} {:<NAME$} {:<4} {:>7.4}  {:<5} {:>6}{remark}",
+            output::shortened(&self.first, NAME),
+            output::shortened(&self.second, NAME),
+            self.side(),
+            self.depth,
+            self.state,
+            self.since,
+        );
+    }
+}

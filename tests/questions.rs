@@ -1,0 +1,250 @@
+//! Questions against asking every box, and what they leave out.
+
+use gerust::collide::{Among, Boxes, Found, MapPlane, Struck, TileGrid};
+use gerust::prelude::*;
+use proptest::prelude::*;
+
+fn vector(size: f32) -> impl Strategy<Value = Vec3> {
+    (-size..size, -size..size, -size..size).prop_map(Vec3::from)
+}
+
+#[derive(Clone, Debug)]
+struct Asked {
+    boxes: Vec<(Vec3, Vec3, bool)>,
+    point: Vec3,
+    way: Vec3,
+    half: Vec3,
+    radius: f32,
+    count: usize,
+}
+
+fn asked() -> impl Strategy<Value = Asked> {
+    let half = || (0.05_f32..2.0, 0.05_f32..2.0, 0.05_f32..2.0).prop_map(Vec3::from);
+    let way = prop_oneof![
+        vector(60.0),
+        (-60.0_f32..60.0).prop_map(|x| Vec3::X * x),
+        (-60.0_f32..60.0).prop_map(|z| Vec3::Z * z),
+    ];
+    (
+        proptest::collection::vec((vector(15.0), half(), any::<bool>()), 0..200),
+        vector(18.0),
+        way,
+        half(),
+        0.0_f32..12.0,
+        1_usize..12,
+    )
+        .prop_map(|(boxes, point, way, half, radius, count)| Asked {
+            boxes,
+            point,
+            way,
+            half,
+            radius,
+            count,
+        })
+}
+
+/// A world of boxes, some of them grids and pairs of boxes, and all boxes of each entity.
+fn world(asked: &Asked) -> (Runtime, Vec<(Entity, bool, Vec<Aabb>)>) {
+    let mut runtime = Runtime::new();
+    let mut ids = Vec::new();
+    for (number, &(at, half, is_sensor)) in asked.boxes.iter().enumerate() {
+        let own = Aabb::from_center(Vec3::ZERO, half);
+        let mut collider = match number % 7 {
+            5 => Collider::solid(own).with_box(own.moved(half * 3.0)),
+            6 => {
+                let grid = TileGrid::from_rows(["#..", "##."], half, MapPlane::Wall);
+                Collider::tiles(grid.expect("it has tiles"))
+            }
+            _ => Collider::solid(own),
+        };
+        collider.set_sensor(is_sensor);
+        let place = Transform::at(at.x, at.y, at.z);
+        let id = runtime.world_mut().spawn((place, collider));
+        if number % 3 == 0 {
+            let body = Body {
+                motion: if number % 2 == 0 {
+                    Motion::Kinematic
+                } else {
+                    Motion::Static
+                },
+                ..Body::default()
+            };
+            runtime.world_mut().attach(id, body).expect("it is alive");
+        }
+        ids.push((id, is_sensor));
+    }
+    runtime.settle().expect("nothing fails");
+    let all = {
+        let boxes = runtime.world().global::<Boxes>().expect("always there");
+        ids.into_iter()
+            .map(|(id, is_sensor)| (id, is_sensor, boxes.of(id)))
+            .collect()
+    };
+    (runtime, all)
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(96))]
+
+    #[test]
+    fn questions_are_answered_as_by_asking_every_box(asked in asked()) {
+        let (runtime, all) = world(&asked);
+        let boxes = runtime.world().global::<Boxes>().expect("always there");
+        let start = Aabb::from_center(asked.point, asked.half);
+
+        let mut overlapping = Vec::new();
+        boxes.overlaps(&start, &Among::all(), &mut overlapping);
+        let overlap = |parts: &Vec<Aabb>| parts.iter().any(|part| part.overlaps(&start));
+        let wanted: Vec<Entity> = all.iter().filter(|(.., parts)| overlap(parts)).map(|(id, ..)| *id).collect();
+        prop_assert_eq!(overlapping, wanted);
+
+        let distance = |parts: &Vec<Aabb>| {
+            let each = parts.iter().map(|part| part.nearest_point(asked.point).distance(asked.point));
+            each.fold(f32::INFINITY, f32::min)
+        };
+        let mut by_distance: Vec<Found> = all
+            .iter()
+            .map(|(entity, _, parts)| Found { entity: *entity, distance: distance(parts) })
+            .collect();
+        by_distance.sort_by(|a, b| a.distance.total_cmp(&b.distance).then(a.entity.cmp(&b.entity)));
+        let mut within = Vec::new();
+        boxes.within(asked.point, asked.radius, &Among::all(), &mut within);
+        let near: Vec<Found> = by_distance.iter().copied().filter(|found| found.distance <= asked.radius).collect();
+        prop_assert_eq!(within, near);
+
+        prop_assert_eq!(boxes.nearest(asked.point, f32::INFINITY, &Among::all()), by_distance.first().copied());
+        let mut nearest = Vec::new();
+        boxes.nearest_several(asked.point, asked.count, f32::INFINITY, &Among::all(), &mut nearest);
+        prop_assert_eq!(&nearest[..], &by_distance[..asked.count.min(by_distance.len())]);
+
+        for start in [start, Aabb { min: asked.point, max: asked.point }] {
+            let mut struck = Vec::new();
+            boxes.cast_box_all(&start, asked.way, &Among::all(), &mut struck);
+            let mut wanted: Vec<Struck> = all.iter().filter_map(|(id, _, parts)| strike(*id, parts, &start, asked.way)).collect();
+            wanted.sort_by(|a, b| a.distance.total_cmp(&b.distance).then(a.entity.cmp(&b.entity)));
+            prop_assert_eq!(&struck, &wanted);
+            prop_assert_eq!(boxes.cast_box(&start, asked.way, &Among::all()), wanted.first().copied());
+        }
+    }
+
+    #[test]
+    fn who_is_asked_about_is_who_is_told_of(asked in asked()) {
+        let (runtime, all) = world(&asked);
+        let boxes = runtime.world().global::<Boxes>().expect("always there");
+        let but = all.first().map(|(id, ..)| *id);
+        let even = |entity: Entity| entity.index().is_multiple_of(2);
+        let mut among = Among::solids().that(&even);
+        if let Some(but) = but {
+            among = among.but(but);
+        }
+        let mut found = Vec::new();
+        boxes.within(asked.point, 1e4, &among, &mut found);
+        let mut found: Vec<Entity> = found.into_iter().map(|found| found.entity).collect();
+        found.sort();
+        let asked_about = |id: Entity, is_sensor: bool| !is_sensor && even(id) && Some(id) != but;
+        let wanted: Vec<Entity> = all.iter().filter(|(id, is_sensor, _)| asked_about(*id, *is_sensor)).map(|(id, ..)| *id).collect();
+        prop_assert_eq!(found, wanted);
+    }
+
+    /// The moment of impact, felt for in small steps.
+    #[test]
+    fn the_time_of_impact_is_when_boxes_first_overlap(at in vector(6.0), half in vector(1.5), way in vector(20.0)) {
+        let moving = Aabb::from_center(Vec3::ZERO, Vec3::new(0.4, 0.7, 0.2));
+        let other = Aabb::from_center(at, half);
+        prop_assume!(!moving.touches(&other));
+        let overlaps_at = |share: f32| moving.moved(way * share).overlaps(&other);
+        match moving.time_of_impact(way, &other) {
+            Some(impact) => {
+                prop_assert!((0.0..=1.0).contains(&impact.share));
+                prop_assert!(!overlaps_at(impact.share - 1e-4));
+                // Just behind it they overlap, unless they only graze an edge.
+                let grazes = (1..400).all(|step| !overlaps_at(impact.share + step as f32 * 1e-5));
+                let beyond = impact.share + 1e-3;
+                prop_assert!(!grazes || beyond > 1.0 || !overlaps_at(beyond));
+                prop_assert!(impact.normal.dot(way) < 0.0);
+                prop_assert_eq!(impact.normal.length(), 1.0);
+            }
+            None => {
+                let overlap = (0..=10_000).find(|&step| overlaps_at(step as f32 * 1e-4));
+                prop_assert_eq!(overlap, None);
+            }
+        }
+    }
+}
+
+fn strike(entity: Entity, parts: &[Aabb], start: &Aabb, way: Vec3) -> Option<Struck> {
+    let each = parts.iter().filter_map(|part| {
+        if start.overlaps(part) {
+            return Some((0.0, Vec3::ZERO));
+        }
+        start
+            .time_of_impact(way, part)
+            .map(|impact| (impact.share, impact.normal))
+    });
+    let first = each.reduce(|first, other| if other.0 < first.0 { other } else { first });
+    first.map(|(share, normal)| Struck {
+        entity,
+        distance: share * way.length(),
+        point: start.center() + way * share,
+        normal,
+    })
+}
+
+#[test]
+fn a_flat_wall_and_a_ray_along_a_face() {
+    let mut runtime = Runtime::new();
+    let sheet = Aabb::from_center(Vec3::X * 5.0, Vec3::new(0.0, 1.0, 1.0));
+    let sheet = runtime
+        .world_mut()
+        .spawn((Transform::default(), Collider::solid(sheet)));
+    runtime.settle().expect("nothing fails");
+    let boxes = runtime.world().global::<Boxes>().expect("always there");
+    let cast = |from: Vec3, way: Vec3| boxes.cast(from, way, &Among::all());
+    let struck = cast(Vec3::ZERO, Vec3::X * 9.0).expect("a sheet is a wall");
+    assert_eq!(
+        (struck.entity, struck.distance, struck.normal),
+        (sheet, 5.0, Vec3::NEG_X)
+    );
+    assert_eq!(
+        cast(Vec3::new(5.0, -5.0, 0.0), Vec3::Y * 10.0),
+        None,
+        "it only slides along"
+    );
+    assert_eq!(cast(Vec3::ZERO, Vec3::X * 4.9), None);
+    assert_eq!(cast(Vec3::ZERO, Vec3::NEG_X * 9.0), None);
+    assert_eq!(cast(Vec3::ZERO, Vec3::ZERO), None);
+}
+
+#[test]
+fn an_empty_world_has_no_answers() {
+    let runtime = Runtime::new();
+    let boxes = runtime.world().global::<Boxes>().expect("always there");
+    assert!(boxes.is_empty());
+    let mut found = Vec::new();
+    boxes.nearest_several(Vec3::ZERO, 3, f32::INFINITY, &Among::all(), &mut found);
+    assert!(found.is_empty());
+    assert_eq!(
+        boxes.nearest(Vec3::ZERO, f32::INFINITY, &Among::all()),
+        None
+    );
+    assert_eq!(boxes.cast(Vec3::ZERO, Vec3::X * 1e6, &Among::all()), None);
+}
+
+#[test]
+fn a_caller_that_keeps_its_list_allocates_once() {
+    let mut runtime = Runtime::new();
+    for x in 0..50_u8 {
+        let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
+        runtime
+            .world_mut()
+            .spawn((Transform::at(f32::from(x), 0.0, 0.0), cube));
+    }
+    runtime.settle().expect("nothing fails");
+    let boxes = runtime.world().global::<Boxes>().expect("always there");
+    let mut found = Vec::with_capacity(50);
+    let room = found.as_ptr();
+    for _ in 0..10 {
+        boxes.within(Vec3::ZERO, 1e3, &Among::all(), &mut found);
+        assert_eq!((found.len(), found.as_ptr()), (50, room));
+    }
+}
