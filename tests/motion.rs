@@ -787,7 +787,8 @@ fn z_takes_no_part_in_a_scene_of_two_dimensions() {
 
 #[test]
 fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
-    let spoil: [(&str, fn(&mut Body)); 6] = [
+    type Spoil = fn(&mut Body);
+    let spoil: [(&str, Spoil); 6] = [
         ("a mass of 0", |body| body.mass = 0.0),
         ("a mass of NaN", |body| body.mass = f32::NAN),
         ("a mass of -2", |body| body.mass = -2.0),

@@ -1,6 +1,8 @@
 //! The boxes of all colliders, kept up to date with the world, and the trees that find them.
 
+mod among;
 mod ask;
+mod cast;
 mod item;
 mod refresh;
 
@@ -16,7 +18,9 @@ use glam::{Affine3A, Vec3};
 use item::PlacedCollider;
 use rustc_hash::FxHashMap;
 
-pub use ask::{Among, Found, Struck};
+pub use among::Among;
+pub use ask::Found;
+pub use cast::Struck;
 pub(super) use item::{Compound, Item, Slot, flat};
 pub(super) use refresh::{install, system, tell_refused};
 
@@ -239,11 +243,17 @@ impl Boxes {
         }
     }
 
-    /// The slots that are others than when contacts were last found, as bits and as a list.
-    pub(super) fn changed(&mut self) -> (&mut FixedBitSet, &mut Vec<Slot>) {
-        (&mut self.changed, &mut self.changed_slots)
+    /// Lets all colliders of some trees count as changed.
+    pub(super) fn change_all(&mut self, in_tree: [bool; TREES]) {
+        for slot in 0..self.items.len() {
+            let item = &self.items[slot];
+            if item.takes_part && in_tree[item.tree()] {
+                self.note(slot as Slot);
+            }
+        }
     }
 
+    /// The slots that are others than when contacts were last found.
     pub(super) fn changed_slots(&self) -> &[Slot] {
         &self.changed_slots
     }
@@ -257,14 +267,6 @@ impl Boxes {
         for slot in self.changed_slots.drain(..) {
             self.changed.set(slot as usize, false);
         }
-    }
-
-    /// All slots that take part.
-    pub(super) fn taking_part(&self) -> impl Iterator<Item = Slot> {
-        let slots = self.items.iter().enumerate();
-        slots
-            .filter(|(_, item)| item.takes_part)
-            .map(|(slot, _)| slot as Slot)
     }
 
     /// Takes in what an entity's boxes are now, and returns the box around them in the world.

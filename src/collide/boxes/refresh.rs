@@ -6,8 +6,8 @@ use crate::collide::collider::Collider;
 use crate::collide::world_box::WorldBox;
 use crate::error::{Error, Kind};
 use crate::schedule::{Phase, System};
-use crate::space::WorldTransform;
-use crate::store::{Entity, Global, GlobalMut, Lost, Rows, TableRows, Unseen, World};
+use crate::space::{Transform, WorldTransform};
+use crate::store::{Entity, Global, GlobalMut, Having, Lost, Rows, TableRows, Unseen, World};
 
 type Parts = (
     Entity,
@@ -16,6 +16,8 @@ type Parts = (
     &'static mut WorldBox,
     Option<&'static Body>,
 );
+/// A placement stays behind when the transform goes, and means nothing then.
+type Placed = Having<Transform>;
 type Seen<'w> = (
     Unseen<'w, Collider>,
     Unseen<'w, WorldTransform>,
@@ -39,9 +41,9 @@ pub(in crate::collide) fn system(phase: Phase, name: &str, after: Option<&str>) 
     };
     system
         .takes::<(
-            Rows<Parts>,
+            Rows<Parts, Placed>,
             Seen,
-            (Lost<Collider>, Lost<WorldTransform>),
+            (Lost<Collider>, Lost<Transform>),
             GlobalMut<Boxes>,
             Global<Dimensions>,
         )>()
@@ -69,7 +71,7 @@ pub(in crate::collide) fn system(phase: Phase, name: &str, after: Option<&str>) 
 
 fn refresh_table(
     boxes: &mut Boxes,
-    table: &mut TableRows<'_, '_, Parts, ()>,
+    table: &mut TableRows<'_, '_, Parts, Placed>,
     (colliders, placements, bodies): &Seen<'_>,
     all: bool,
 ) {
@@ -95,7 +97,7 @@ fn refresh_table(
     bodies.see(number, &mut refresh);
 }
 
-fn refresh_row(boxes: &mut Boxes, table: &mut TableRows<'_, '_, Parts, ()>, row: usize) {
+fn refresh_row(boxes: &mut Boxes, table: &mut TableRows<'_, '_, Parts, Placed>, row: usize) {
     let (entities, colliders, placements, world_boxes, bodies) = &mut table.slices;
     let placed = placements[row].affine();
     let world_box = boxes.enter(entities[row], &colliders[row], placed, bodies.0.get(row));

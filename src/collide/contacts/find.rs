@@ -18,20 +18,6 @@ pub(super) struct Pair {
 /// If more than a quarter of a tree has changed, all of it is looked at: leaf by leaf is cheaper than box by box.
 const MOST_PICKED_SHARE: usize = 4;
 
-/// Lets all colliders that take part and fulfil a condition count as changed.
-pub(super) fn mark_all(boxes: &mut Boxes, of: impl Fn(usize) -> bool) {
-    let slots: Vec<Slot> = boxes
-        .taking_part()
-        .filter(|&slot| of(boxes.item(slot).tree()))
-        .collect();
-    let (changed, list) = boxes.changed();
-    for slot in slots {
-        if !changed.put(slot as usize) {
-            list.push(slot);
-        }
-    }
-}
-
 /// Lists all pairs that touch and of which at least one has changed, in the order of their ids.
 pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut Vec<Pair>) {
     pairs.clear();
@@ -44,7 +30,7 @@ pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut
         changed[number] * MOST_PICKED_SHARE > boxes.tree(number).len()
     });
     if is_whole.contains(&true) {
-        mark_all(boxes, |number| is_whole[number]);
+        boxes.change_all(is_whole);
     }
     let boxes = &*boxes;
     let (slack, is_far) = slack(boxes, margin);

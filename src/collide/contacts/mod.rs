@@ -5,7 +5,7 @@ mod find;
 mod sorted;
 mod standing;
 
-use super::boxes::Boxes;
+use super::boxes::{Boxes, TREES};
 use super::layers::Layers;
 use super::{Gravity, boxes};
 use crate::schedule::{Clock, Phase, System};
@@ -51,13 +51,15 @@ pub struct Contacts {
     /// Pairs that were found in this frame.
     pairs: Vec<Pair>,
     changes: Changes,
+    /// What is told in a frame, if that is everything.
+    told: Vec<Contact>,
     margin: f32,
     posts_held: bool,
     /// The layers and the margin with which contacts were last found.
     found_with: Option<(Layers, f32)>,
     /// The direction of gravity, or zero.
     down: Vec3,
-    /// Places in `current` by (second, first), made when it is first asked for.
+    /// Places in `current` by (second, first), made when it is first asked for after places have changed.
     by_second: OnceLock<Vec<u32>>,
 }
 
@@ -67,6 +69,7 @@ impl Default for Contacts {
             current: SortedContacts::default(),
             pairs: Vec::new(),
             changes: Changes::default(),
+            told: Vec::new(),
             margin: 0.001,
             posts_held: false,
             found_with: None,
@@ -175,7 +178,6 @@ pub(super) fn system() -> System {
             |(mut boxes, layers, gravity, mut contacts, clock, mut outbox)| {
                 let contacts = &mut *contacts;
                 contacts.down = gravity.0.normalize_or_zero();
-                contacts.by_second.take();
                 contacts.update(&mut boxes, &layers, clock.frame(), |contact| {
                     outbox.post(contact);
                 });
@@ -194,7 +196,7 @@ impl Contacts {
     ) {
         let knows = |(known, margin): &(Layers, f32)| known == layers && *margin == self.margin;
         if !self.found_with.as_ref().is_some_and(knows) {
-            find::mark_all(boxes, |_| true);
+            boxes.change_all([true; TREES]);
             self.found_with = Some((layers.clone(), self.margin));
         }
         find::pairs(boxes, layers, self.margin, &mut self.pairs);
@@ -218,11 +220,10 @@ impl Contacts {
             .map(|&at| self.current.contacts[at as usize].ended());
         let begun = self.changes.added.iter().map(|(contact, _)| *contact);
         if self.posts_held {
-            let mut all: Vec<Contact> = ended.chain(begun).collect();
             let goes_on = self.current.without(&self.changes.removed);
-            all.extend(goes_on);
-            all.sort_unstable_by_key(Contact::pair);
-            all.into_iter().for_each(&mut tell);
+            self.told.extend(ended.chain(begun).chain(goes_on));
+            self.told.sort_unstable_by_key(Contact::pair);
+            self.told.drain(..).for_each(&mut tell);
         } else {
             let mut begun = begun.peekable();
             for ended in ended {
@@ -232,6 +233,10 @@ impl Contacts {
                 tell(ended);
             }
             begun.for_each(&mut tell);
+        }
+        if !self.changes.is_empty() {
+            // Places have changed, and only then.
+            self.by_second.take();
         }
         self.current.apply(&mut self.changes);
     }

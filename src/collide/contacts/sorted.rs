@@ -22,6 +22,12 @@ pub(super) struct Changes {
     pub(super) added: Vec<(Contact, (Slot, Slot))>,
 }
 
+impl Changes {
+    pub(super) fn is_empty(&self) -> bool {
+        self.removed.is_empty() && self.added.is_empty()
+    }
+}
+
 impl SortedContacts {
     /// Compares the contacts of the frame before with those that were found in this one: all between colliders of which one
     /// has changed, in order. Those that go on are brought up to date; what ends and begins goes to the changes.
@@ -108,4 +114,69 @@ fn remove<T: Copy>(list: &mut Vec<T>, places: &[u32]) {
         end += next - start;
     }
     list.truncate(end);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::store::Entity;
+    use glam::Vec3;
+    use proptest::prelude::*;
+    use std::collections::BTreeMap;
+    use std::num::NonZeroU32;
+
+    fn contact(first: u32, second: u32, frame: u64) -> Contact {
+        let entity = |index| Entity::from_parts(index, NonZeroU32::MIN);
+        Contact {
+            first: entity(first),
+            second: entity(second),
+            state: ContactState::Began,
+            normal: Vec3::X,
+            depth: 0.0,
+            is_sensor: false,
+            is_leftover: false,
+            since: frame,
+        }
+    }
+
+    proptest! {
+        /// In each frame some colliders have changed, and some of all pairs of which one has changed touch.
+        #[test]
+        fn the_list_equals_a_map(
+            frames in proptest::collection::vec((any::<u16>(), any::<u64>()), 1..30),
+        ) {
+            const COLLIDERS: u32 = 12;
+            let mut list = SortedContacts::default();
+            let mut changes = Changes::default();
+            let mut map: BTreeMap<(u32, u32), u64> = BTreeMap::new();
+            for (frame, (changed, touches)) in frames.into_iter().enumerate() {
+                let frame = frame as u64;
+                let has_changed = |slot: u32| changed >> slot & 1 == 1;
+                let pairs = (0..COLLIDERS).flat_map(|a| (a + 1..COLLIDERS).map(move |b| (a, b)));
+                let looked_at: Vec<(u32, u32)> = pairs.filter(|&(a, b)| has_changed(a) || has_changed(b)).collect();
+                let found: Vec<(u32, u32)> = looked_at
+                    .iter()
+                    .copied()
+                    .filter(|&(a, b)| touches.rotate_left(a * 7 + b) & 1 == 1)
+                    .collect();
+                let contacts = found.iter().map(|&(a, b)| (contact(a, b, frame), (a, b)));
+                list.list_changes(contacts, has_changed, &mut changes);
+                let ended = looked_at.iter().filter(|pair| !found.contains(pair) && map.contains_key(pair)).count();
+                let begun = found.iter().filter(|pair| !map.contains_key(pair)).count();
+                prop_assert_eq!((changes.removed.len(), changes.added.len()), (ended, begun));
+                list.apply(&mut changes);
+                map.retain(|pair, _| !looked_at.contains(pair) || found.contains(pair));
+                for pair in found {
+                    map.entry(pair).or_insert(frame);
+                }
+                let listed: Vec<_> = list.contacts.iter().zip(&list.slots).collect();
+                prop_assert_eq!(listed.len(), map.len());
+                for ((contact, &slots), (&pair, &since)) in listed.into_iter().zip(&map) {
+                    prop_assert_eq!(slots, pair);
+                    prop_assert_eq!((contact.first.index(), contact.second.index(), contact.since), (pair.0, pair.1, since));
+                    prop_assert_eq!(contact.state == ContactState::Began, since == frame);
+                }
+            }
+        }
+    }
 }

@@ -37,7 +37,7 @@ pub(in crate::collide) const LEAST_SHARE_DOWN: f32 = 0.5;
 
 impl Contacts {
     /// What touches an entity: on which side, how deep and since when, in the order of the ids. O(log contacts + found), and
-    /// O(contacts · log contacts) for the first question of a frame.
+    /// O(contacts · log contacts) for the first question after contacts have begun or ended.
     ///
     /// # Example
     ///
