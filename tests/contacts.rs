@@ -93,12 +93,32 @@ impl Model {
             .global_mut::<Layers>()
             .expect("always there");
         let layers = ["a", "b", "c"].map(|name| layers.add(name).expect("there is room"));
-        Self {
+        let mut model = Self {
             runtime,
             layers,
             ids: Vec::new(),
             known: BTreeMap::new(),
             frame: 0,
+        };
+        model.crowd();
+        model
+    }
+
+    /// Enough of each class that a change of one leaves most of its class as it is.
+    fn crowd(&mut self) {
+        let motions = [Motion::Static, Motion::Kinematic, Motion::Dynamic];
+        for number in 0..75_u8 {
+            let (x, z) = (f32::from(number % 9), f32::from(number / 9));
+            let place = Transform::at(x * 1.3 - 6.0, 0.0, z * 1.3 - 6.0);
+            let collider = collider(Vec3::splat(0.5), Layer::default(), 0);
+            let body = Body {
+                motion: motions[usize::from(number % 3)],
+                gravity_scale: 0.0,
+                mass: f32::INFINITY,
+                ..Body::default()
+            };
+            let world = self.runtime.world_mut();
+            self.ids.push(world.spawn((place, collider, body)));
         }
     }
 

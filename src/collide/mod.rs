@@ -1,7 +1,51 @@
-//! Boxes, what touches what, and bodies that stop at what is solid.
+//! Boxes, what touches what, and bodies that move among them.
 //!
-//! Faces that only touch do not *overlap*, but they do *touch*: see [`Aabb::overlaps`] and [`Aabb::touches`]. A body that
-//! rests on the ground touches it without overlapping it.
+//! An entity with a [`Transform`](crate::Transform) and a [`Collider`] has boxes in the world ([`WorldBox`], [`Boxes`]). Each
+//! frame finds which of them touch ([`Contacts`]); with a [`Body`] an entity moves, stops at what is solid, is carried and pushed.
+//!
+//! - *Faces that only touch* do not *overlap*, but they do *touch*: see [`Aabb::overlaps`] and [`Aabb::touches`]. A body that
+//!   rests on the ground touches it without overlapping it.
+//! - *Who meets whom* is a matter of [`Layers`]: two colliders touch if their layers meet, whichever of the two is asked.
+//!   Tiles of a level touch their neighbors all the time; put them into a layer that does not meet itself.
+//! - *Writing a transform teleports*; setting the velocity of a body lets it collide.
+//! - *What motion cannot part* is among the contacts, as a [leftover](Contacts::leftovers). Nothing is given up silently.
+//! - *Rotation* turns what is drawn, not the boxes: they grow around it, or stay [upright](Collider::upright).
+//!
+//! # Example
+//!
+//! Reactions are systems that read the events of contacts. This one reacts to one kind of thing, whichever of the two it is:
+//!
+//! ```
+//! use gerust::prelude::*;
+//!
+//! struct Pallet;
+//! struct Broken(u32);
+//!
+//! let mut runtime = Runtime::new();
+//! runtime.world_mut().set_global(Broken(0));
+//! runtime.add_system(
+//!     System::named("break pallets")
+//!         .phase(Phase::React)
+//!         .takes::<(Inbox<Contact>, Rows<&Pallet>, Edits, GlobalMut<Broken>)>()
+//!         .runs(|(mut contacts, pallets, mut edits, mut broken)| {
+//!             for contact in contacts.unread() {
+//!                 for entity in [contact.first, contact.second] {
+//!                     if contact.state == ContactState::Began && pallets.get(entity).is_some() {
+//!                         edits.despawn(entity);
+//!                         broken.0 += 1;
+//!                     }
+//!                 }
+//!             }
+//!         }),
+//! )?;
+//! let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
+//! let world = runtime.world_mut();
+//! world.spawn((Transform::at(0.0, -0.5, 0.0), cube.clone()));
+//! world.spawn((Transform::at(0.0, 3.0, 0.0), cube, Body::dynamic(), Pallet));
+//! runtime.run_frames(60)?;
+//! assert_eq!(runtime.world().global::<Broken>()?.0, 1);
+//! # Ok::<(), gerust::Error>(())
+//! ```
 
 mod aabb;
 mod body;

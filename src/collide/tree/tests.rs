@@ -99,7 +99,7 @@ fn check(tree: &BoxTree, plain: &Plain) -> Result<(), TestCaseError> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(96))]
+    #![proptest_config(ProptestConfig::with_cases(40))]
 
     /// Whatever was put in, moved, taken out, refitted and sorted: what is found is what looking at all pairs finds.
     #[test]
