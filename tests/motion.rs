@@ -673,19 +673,22 @@ fn an_infinite_mass_is_never_moved_by_others() {
 
 #[test]
 fn a_fast_body_does_not_pass_through_another_body() {
-    for speed in [30.0, 600.0, 6000.0] {
+    // 30 m/s are two and a half widths of the bolt in a frame, and 6 m/s half of one.
+    for (speed, half) in [
+        (6.0, 0.5),
+        (30.0, 0.5),
+        (600.0, 0.5),
+        (6000.0, 0.5),
+        (6.0, 0.01),
+        (30.0, 0.02),
+        (600.0, 0.02),
+    ] {
         let mut runtime = weightless();
-        let target = spawn_body(
-            &mut runtime,
-            cube(0.5).moved(Vec3::X * 40.0),
-            Body::dynamic(),
-        );
-        let bolt = spawn_body(
-            &mut runtime,
-            cube(0.1),
-            Body::dynamic().with_velocity(Vec3::X * speed),
-        );
-        runtime.run_frames(120).expect("nothing fails");
+        let own = Aabb::from_center(Vec3::X * 15.0, Vec3::splat(0.5).with_x(half));
+        let target = spawn_body(&mut runtime, own, Body::dynamic());
+        let bolt = Body::dynamic().with_velocity(Vec3::X * speed);
+        let bolt = spawn_body(&mut runtime, cube(0.1), bolt);
+        runtime.run_frames(180).expect("nothing fails");
         assert!(
             place_of(&runtime, bolt).x < place_of(&runtime, target).x,
             "at {speed} m/s"
@@ -696,6 +699,28 @@ fn a_fast_body_does_not_pass_through_another_body() {
             velocity_of(&runtime, target).x,
         );
         assert!((one - speed / 2.0).abs() < speed * 1e-5 && (other - one).abs() < speed * 1e-5);
+    }
+}
+
+/// A hundred kilometres out, where numbers are 8 mm apart, a body at rest is still in contact with the ground.
+#[test]
+fn far_away_rest_is_a_contact_as_well() {
+    let mut runtime = Runtime::new();
+    let place = Vec3::splat(100_000.3);
+    spawn_box(
+        &mut runtime,
+        Aabb::from_center(place, Vec3::new(5.0, 0.7, 5.0)),
+    );
+    let body = spawn_body(
+        &mut runtime,
+        cube(0.43).moved(place + Vec3::Y * 3.0),
+        Body::dynamic(),
+    );
+    runtime.run_frames(200).expect("nothing fails");
+    for _ in 0..100 {
+        runtime.run_frames(1).expect("nothing fails");
+        let contacts = runtime.world().global::<Contacts>().expect("always there");
+        assert!(contacts.stands_on(body).is_some());
     }
 }
 
@@ -903,4 +928,41 @@ fn threads_do_not_change_what_comes_out() {
         end_of(&runtime, &bodies)
     };
     assert_eq!(run(1), run(if cfg!(feature = "parallel") { 2 } else { 1 }));
+}
+
+/// Crates one on the other, listed from the bottom or from the top: they stay where they are, to the bit.
+#[test]
+fn a_tall_stack_is_held_up() {
+    for from_the_top in [false, true] {
+        let mut runtime = Runtime::new();
+        spawn_box(
+            &mut runtime,
+            Aabb::from_corners(Vec3::new(-9.0, -1.0, -9.0), Vec3::new(9.0, 0.0, 9.0)),
+        );
+        let mut levels: Vec<u8> = (0..12).collect();
+        if from_the_top {
+            levels.reverse();
+        }
+        let places: Vec<Vec3> = levels
+            .iter()
+            .map(|&level| Vec3::Y * (f32::from(level) + 0.5))
+            .collect();
+        let crates: Vec<Entity> = places
+            .iter()
+            .zip(&levels)
+            .map(|(&place, &level)| {
+                let body = Body::dynamic().with_mass(1.0 + f32::from(level));
+                spawn_body(&mut runtime, cube(0.5).moved(place), body)
+            })
+            .collect();
+        for frame in 0..120 {
+            runtime.run_frames(1).expect("nothing fails");
+            let now: Vec<Vec3> = crates.iter().map(|&id| place_of(&runtime, id)).collect();
+            assert_eq!(
+                now, places,
+                "after {frame} frames, from the top: {from_the_top}"
+            );
+            assert_eq!(leftovers(&runtime), 0);
+        }
+    }
 }

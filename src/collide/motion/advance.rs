@@ -1,14 +1,13 @@
 //! The way of a dynamic body among what does not give way.
 
 use super::Step;
-use super::mover::{Knowledge, Mover, Surface, facing};
+use super::mover::{Surface, facing};
 use super::push_out::nearest_free;
-use super::sweep::{Obstacle, Stop, around, is_free, sweep};
-use crate::collide::aabb::Aabb;
+use super::surroundings::room;
+use super::sweep::{Stop, is_free, sweep};
 use crate::collide::body::Motion;
 use crate::collide::boxes::Slot;
 use crate::collide::contacts::LEAST_SHARE_DOWN;
-use crate::store::Entity;
 use glam::Vec3;
 
 /// Steps that a move is cut into at most.
@@ -18,9 +17,7 @@ const STEPS_LISTED: f32 = 4.0;
 /// A move of more than this share of a body's size looks out for other dynamic bodies as well; a shorter one cannot pass one
 /// by, and what then overlaps parts afterwards.
 const SLOW_SHARE: f32 = 0.25;
-/// How far around a body, as a share of its size, obstacles are known beforehand, so that small corrections need not look again.
-const ROOM: f32 = 0.25;
-/// The share of that room within which bodies count as possibly meeting: what is pushed farther meets in the next frame.
+/// The share of the room around it within which bodies count as possibly meeting: what is pushed farther meets in the next frame.
 const SHARE_OF_ROOM: f32 = 0.25;
 /// Rounds in which a body that was put into something looks for a free place, each one farther than the one before.
 const ROUNDS_OUT: i32 = 2;
@@ -82,11 +79,8 @@ impl Step<'_, '_> {
             .ceil()
             .clamp(1.0, MOST_STEPS);
         let lists_once = steps <= STEPS_LISTED;
-        if lists_once {
-            self.know_obstacles(number, way, is_fast);
-        } else {
-            self.know_obstacles(number, Vec3::ZERO, is_fast);
-        }
+        let known_way = if lists_once { way } else { Vec3::ZERO };
+        self.know_obstacles(number, known_way, is_fast);
         self.push_out(number);
         let mut step = way / steps;
         for _ in 0..steps as usize {
@@ -218,95 +212,6 @@ impl Step<'_, '_> {
     fn is_dynamic(&self, slot: Slot) -> bool {
         self.boxes.item(slot).motion == Motion::Dynamic
     }
-
-    /// Sees to it that all obstacles of a body on a way from where it is are listed.
-    pub(super) fn know_obstacles(&mut self, number: usize, way: Vec3, with_bodies: bool) {
-        let mover = &self.lists.movers.list[number];
-        let needed = mover
-            .aabb
-            .merged(&self.box_now(number).moved(way))
-            .merged(&self.box_now(number));
-        let is_known = !with_bodies
-            && mover.knowledge == Knowledge::Walls
-            && mover.region.min.cmple(needed.min).all()
-            && needed.max.cmple(mover.region.max).all();
-        if !is_known {
-            let room = room(&needed).min(room(&mover.start_box));
-            self.list_obstacles(number, needed.grown(room), with_bodies);
-        }
-    }
-
-    fn box_now(&self, number: usize) -> Aabb {
-        let movers = &self.lists.movers;
-        around(movers.parts_of(number), movers.list[number].place)
-    }
-
-    /// Lists all boxes in a region at which a body stops. What hangs below it goes with it and is no obstacle.
-    fn list_obstacles(&mut self, number: usize, region: Aabb, with_bodies: bool) {
-        let start = self.lists.movers.obstacles.len();
-        let mut obstacles = std::mem::take(&mut self.lists.movers.obstacles);
-        let mover = &self.lists.movers.list[number];
-        let boxes = &*self.boxes;
-        let mut list = |slot: Slot| {
-            let item = boxes.item(slot);
-            let meets = !item.is_sensor && self.layers.do_meet(mover.layer, item.layer);
-            if meets && item.entity != mover.entity && !self.hangs_below(item.entity, mover) {
-                boxes.parts_touching(slot, &region, |aabb| {
-                    obstacles.push(Obstacle { aabb, slot })
-                });
-            }
-        };
-        boxes.obstacles_near(&region, &mut list);
-        if with_bodies {
-            self.list_bodies(number, &region, &mut obstacles);
-        }
-        let mover = &mut self.lists.movers.list[number];
-        mover.obstacles = start..obstacles.len();
-        mover.region = region;
-        mover.knowledge = match with_bodies {
-            true => Knowledge::WallsAndBodies,
-            false => Knowledge::Walls,
-        };
-        self.lists.movers.obstacles = obstacles;
-    }
-
-    /// Adds the dynamic bodies in a region, where they are now.
-    fn list_bodies(&self, number: usize, region: &Aabb, obstacles: &mut Vec<Obstacle>) {
-        let movers = &self.lists.movers;
-        let mover = &movers.list[number];
-        self.lists.ways.touching(region, |slot| {
-            let Some(other) = movers.of_slot(slot).filter(|&other| other != number) else {
-                return;
-            };
-            let body = &movers.list[other];
-            if !self.layers.do_meet(mover.layer, body.layer) || self.are_linked(mover, body) {
-                return;
-            }
-            let boxes = movers
-                .parts_of(other)
-                .iter()
-                .map(|part| part.at(body.place));
-            obstacles.extend(
-                boxes
-                    .filter(|aabb| aabb.touches(region))
-                    .map(|aabb| Obstacle { aabb, slot }),
-            );
-        });
-    }
-
-    /// Whether an entity is below a body.
-    pub(super) fn hangs_below(&self, entity: Entity, mover: &Mover) -> bool {
-        mover.has_children && self.above(entity).any(|above| above == mover.entity)
-    }
-
-    /// Whether one of two bodies is below the other.
-    pub(super) fn are_linked(&self, a: &Mover, b: &Mover) -> bool {
-        self.hangs_below(b.entity, a) || self.hangs_below(a.entity, b)
-    }
-}
-
-fn room(aabb: &Aabb) -> f32 {
-    aabb.size().min_element() * ROOM
 }
 
 /// The least size of a body's parts along each axis.

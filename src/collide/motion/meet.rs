@@ -46,7 +46,8 @@ impl Step<'_, '_> {
         }
     }
 
-    /// Lists all pairs of bodies that may meet in this frame, in the order of their ids.
+    /// Lists all pairs of bodies that may meet in this frame, from the ground up, and otherwise in the order of their ids: in
+    /// the order of the ids alone a stack that was made from the top would be held up by one level in each iteration.
     fn list_pairs(&mut self) {
         let mut pairs = std::mem::take(&mut self.lists.pairs);
         pairs.clear();
@@ -65,7 +66,12 @@ impl Step<'_, '_> {
                 (b, a)
             };
             let index = |number: usize| u64::from(movers.list[number].entity.index());
-            pairs.push((index(low) << 32 | index(high), low as u32, high as u32));
+            let height = ordered(own.start.dot(-self.down).min(other.start.dot(-self.down)));
+            pairs.push((
+                (height, index(low) << 32 | index(high)),
+                low as u32,
+                high as u32,
+            ));
         });
         pairs.sort_unstable();
         self.lists.pairs = pairs;
@@ -261,5 +267,33 @@ impl Step<'_, '_> {
             parts,
             depth: depth[axis],
         })
+    }
+}
+
+/// A number whose bits order as it does.
+fn ordered(number: f32) -> u32 {
+    // Plus nothing, so that both zeros are one.
+    let bits = (number + 0.0).to_bits();
+    match bits >> 31 {
+        0 => bits | 1 << 31,
+        _ => !bits,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::ordered;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn bits_order_as_numbers_do(a in any::<f32>(), b in any::<f32>()) {
+            prop_assert_eq!(ordered(a) < ordered(b), a < b);
+        }
+    }
+
+    #[test]
+    fn zeros_are_one() {
+        assert_eq!(ordered(0.0), ordered(-0.0));
     }
 }

@@ -11,6 +11,7 @@ mod gather;
 mod meet;
 mod mover;
 mod push_out;
+mod surroundings;
 mod sweep;
 
 use super::body::{Body, Gravity, Motion};
@@ -29,8 +30,8 @@ use rustc_hash::FxHashMap;
 
 /// How hard it is tried to part dynamic bodies that overlap: a global of every runtime.
 ///
-/// Each time around, every pair that overlaps is moved apart by mass, one pair after the other in the order of their ids
-/// (a Gauss-Seidel iteration), as far as what stands around them lets it. Where few meet, one or two times are enough, and no
+/// Each time around, every pair that overlaps is moved apart by mass, one pair after the other (a Gauss-Seidel iteration), as
+/// far as what stands around them lets it: from the ground up, and where there is no gravity in the order of their ids. Where few meet, one or two times are enough, and no
 /// more are gone through than needed. In a crowd overlaps are left over; [`Contacts::leftovers`] lists them.
 ///
 /// # Example
@@ -132,8 +133,8 @@ struct Lists {
     /// What each dynamic body may sweep in this frame, by slot.
     ways: BoxTree,
     way_slots: Vec<Slot>,
-    /// Pairs of bodies that may meet, in the order of their ids.
-    pairs: Vec<(u64, u32, u32)>,
+    /// Pairs of bodies that may meet, by height and ids.
+    pairs: Vec<((u32, u64), u32, u32)>,
 }
 
 /// One frame of motion.
