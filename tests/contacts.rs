@@ -5,6 +5,16 @@ use gerust::prelude::*;
 use proptest::prelude::*;
 use std::collections::BTreeMap;
 
+fn cube(half: f32) -> Aabb {
+    Aabb::from_center(Vec3::ZERO, Vec3::splat(half))
+}
+
+fn weightless() -> Runtime {
+    let mut runtime = Runtime::new();
+    runtime.world_mut().set_global(Gravity(Vec3::ZERO));
+    runtime
+}
+
 #[derive(Clone, Debug)]
 enum Step {
     Spawn {
@@ -375,4 +385,102 @@ fn flat_gates_and_points_touch_as_any_box_does() {
     runtime.settle().expect("nothing fails");
     let contacts = runtime.world().global::<Contacts>().expect("always there");
     assert!(contacts.between(gate, point).is_some());
+}
+
+#[test]
+fn a_contact_begins_is_held_and_ends() {
+    let mut runtime = weightless();
+    let gate = runtime
+        .world_mut()
+        .spawn((Transform::default(), Collider::sensor(cube(1.0))));
+    let truck = runtime.world_mut().spawn((
+        Transform::at(-3.5, 0.0, 0.0),
+        Collider::solid(cube(1.0)),
+        Body::kinematic(Vec3::new(60.0, 0.0, 0.0)),
+    ));
+    runtime
+        .world_mut()
+        .global_mut::<Contacts>()
+        .expect("always there")
+        .post_held(true);
+    let mut seen = Vec::new();
+    for frame in 1..=8_u64 {
+        runtime.run_frames(1).expect("nothing fails");
+        for contact in runtime.world().posted::<Contact>() {
+            assert_eq!(
+                (contact.first, contact.second, contact.is_sensor),
+                (gate, truck, true)
+            );
+            seen.push((frame, contact.state, contact.since));
+        }
+    }
+    // One metre a frame: from -1.5 at frame 2 to 1.5 at frame 5.
+    use ContactState::{Began, Ended, Held};
+    assert_eq!(
+        seen,
+        [
+            (2, Began, 2),
+            (3, Held, 2),
+            (4, Held, 2),
+            (5, Held, 2),
+            (6, Ended, 2)
+        ]
+    );
+}
+
+#[test]
+fn a_contact_ends_when_one_of_the_two_goes_or_is_switched_off() {
+    let mut runtime = weightless();
+    let world = runtime.world_mut();
+    let pad = world.spawn((Transform::default(), Collider::sensor(cube(1.0))));
+    let gone = world.spawn((Transform::default(), Collider::solid(cube(1.0))));
+    let off = world.spawn((Transform::at(0.0, 0.5, 0.0), Collider::solid(cube(1.0))));
+    runtime.run_frames(1).expect("nothing fails");
+    assert_eq!(
+        runtime
+            .world()
+            .global::<Contacts>()
+            .expect("always there")
+            .iter()
+            .len(),
+        3
+    );
+    runtime.world_mut().despawn(gone).expect("it is alive");
+    runtime
+        .world_mut()
+        .get_mut::<Collider>(off)
+        .expect("it is alive")
+        .set_on(false);
+    runtime.run_frames(1).expect("nothing fails");
+    let ended: Vec<_> = runtime
+        .world()
+        .posted::<Contact>()
+        .iter()
+        .map(|contact| (contact.first, contact.second, contact.state))
+        .collect();
+    let state = ContactState::Ended;
+    assert_eq!(
+        ended,
+        [(pad, gone, state), (pad, off, state), (gone, off, state)]
+    );
+    assert_eq!(
+        runtime
+            .world()
+            .global::<Contacts>()
+            .expect("always there")
+            .iter()
+            .len(),
+        0
+    );
+}
+
+#[test]
+fn there_are_at_most_32_layers() {
+    let mut layers = Layers::default();
+    for number in 1..32 {
+        layers.add(&number.to_string()).expect("there is room");
+    }
+    assert_eq!(layers.add("31").ok(), layers.find("31"));
+    let error = layers.add("one more").unwrap_err().to_string();
+    assert!(error.contains("`one more`") && error.contains("32"));
 }

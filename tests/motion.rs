@@ -966,3 +966,125 @@ fn a_tall_stack_is_held_up() {
         }
     }
 }
+
+#[test]
+fn layers_that_do_not_meet_neither_touch_nor_stop() {
+    let mut runtime = weightless();
+    let mut layers = Layers::default();
+    let ghost = layers.add("ghost").expect("there is room");
+    let wall = layers.add("wall").expect("there is room");
+    runtime.world_mut().set_global(layers);
+    let world = runtime.world_mut();
+    let mover = |layer| {
+        (
+            Transform::at(-5.0, 0.0, 0.0),
+            Collider::solid(cube(0.5)).in_layer(layer),
+            Body::dynamic().with_velocity(Vec3::new(60.0, 0.0, 0.0)),
+        )
+    };
+    world.spawn((
+        Transform::default(),
+        Collider::solid(cube(1.0)).in_layer(wall),
+    ));
+    let through = world.spawn(mover(ghost));
+    let stopped = world.spawn(mover(Layer::default()));
+    runtime.run_frames(10).expect("nothing fails");
+    assert_eq!(place_of(&runtime, through).x, 5.0);
+    assert_eq!(place_of(&runtime, stopped).x, -1.5);
+}
+
+#[test]
+fn the_nearest_of_many_walls_stops_whatever_their_order() {
+    for order in [[3.0, 5.0, 9.0], [9.0, 5.0, 3.0], [5.0, 9.0, 3.0]] {
+        let mut runtime = weightless();
+        for x in order {
+            runtime
+                .world_mut()
+                .spawn((Transform::at(x, 0.0, 0.0), Collider::solid(cube(0.5))));
+        }
+        let body = runtime.world_mut().spawn((
+            Transform::default(),
+            Collider::solid(cube(0.25)),
+            Body::dynamic().with_velocity(Vec3::new(1000.0, 0.0, 0.0)),
+        ));
+        runtime.run_frames(1).expect("nothing fails");
+        assert_eq!(place_of(&runtime, body).x, 2.25);
+    }
+}
+
+#[test]
+fn a_wall_that_is_put_onto_a_body_pushes_it_out() {
+    let mut runtime = weightless();
+    let body = runtime.world_mut().spawn((
+        Transform::at(0.9, 0.2, 0.0),
+        Collider::solid(cube(0.5)),
+        Body::dynamic(),
+    ));
+    runtime.run_frames(1).expect("nothing fails");
+    runtime
+        .world_mut()
+        .spawn((Transform::default(), Collider::solid(cube(1.0))));
+    runtime.run_frames(1).expect("nothing fails");
+    assert_eq!(place_of(&runtime, body), Vec3::new(1.5, 0.2, 0.0));
+}
+
+#[test]
+fn a_body_under_a_moved_parent_stops_in_world_space() {
+    let mut runtime = weightless();
+    let world = runtime.world_mut();
+    let quarter = Quat::from_rotation_y(std::f32::consts::FRAC_PI_2);
+    let deck = world.spawn((Transform::at(10.0, 0.0, 0.0).rotated(quarter),));
+    let cart = world.spawn((
+        Transform::at(0.0, 0.0, 2.0),
+        Collider::solid(cube(0.5)),
+        Body::dynamic().with_velocity(Vec3::new(60.0, 0.0, 0.0)),
+    ));
+    world.link(cart, deck).expect("no cycle");
+    world.spawn((Transform::at(20.0, 0.0, 0.0), Collider::solid(cube(1.0))));
+    runtime.run_frames(30).expect("nothing fails");
+    let placed = runtime
+        .world()
+        .get::<WorldTransform>(cart)
+        .expect("it is alive")
+        .translation();
+    assert!(
+        placed.abs_diff_eq(Vec3::new(18.5, 0.0, 0.0), 1e-4),
+        "{placed}"
+    );
+}
+
+#[test]
+fn what_hangs_below_a_body_does_not_block_it() {
+    let mut runtime = weightless();
+    let world = runtime.world_mut();
+    let truck = world.spawn((
+        Transform::default(),
+        Collider::solid(cube(1.0)),
+        Body::dynamic().with_velocity(Vec3::X),
+    ));
+    let cabin = world.spawn((Transform::at(1.5, 0.0, 0.0), Collider::solid(cube(1.0))));
+    world.link(cabin, truck).expect("no cycle");
+    runtime.run_frames(60).expect("nothing fails");
+    assert!((place_of(&runtime, truck).x - 1.0).abs() < 1e-4);
+}
+
+#[test]
+fn what_was_spawned_or_teleported_since_the_last_frame_is_solid_where_it_is() {
+    let mut runtime = weightless();
+    let body = runtime.world_mut().spawn((
+        Transform::default(),
+        Collider::solid(cube(0.5)),
+        Body::dynamic().with_velocity(Vec3::new(600.0, 0.0, 0.0)),
+    ));
+    let wall = runtime
+        .world_mut()
+        .spawn((Transform::at(500.0, 0.0, 0.0), Collider::solid(cube(0.5))));
+    runtime
+        .world_mut()
+        .get_mut::<Transform>(wall)
+        .expect("it is alive")
+        .translation
+        .x = 5.0;
+    runtime.run_frames(1).expect("nothing fails");
+    assert_eq!(place_of(&runtime, body).x, 4.0);
+}

@@ -1,10 +1,11 @@
 //! Printing, and what several commands print alike.
 
-use crate::arguments::Threads;
+use crate::arguments::{Format, Threads};
 use crate::engine::Engine;
 use crate::trouble::Trouble;
 use gerust::scene::{Report, Scene, SceneRun};
 use gerust::{Entity, Name, Runtime, World};
+use glam::Vec3;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::io::{ErrorKind, IsTerminal, Write};
@@ -43,6 +44,44 @@ pub(crate) fn run_scene(
     advance_to(&mut run, scene.frames())?;
     let report = run.report();
     Ok((scene, report))
+}
+
+/// Runs a scene up to a frame, the last one unless given, and looks at it.
+pub(crate) fn look_at(
+    engine: &Engine,
+    path: &Path,
+    at: Option<u64>,
+    look: impl FnOnce(&SceneRun<'_>, u64) -> Result<(), Trouble>,
+) -> Result<(), Trouble> {
+    let scene = Scene::load(path, engine.registry())?;
+    let frame = frame_within(&scene, at)?;
+    let mut run = scene.start(runtime(engine, Threads::default())?)?;
+    advance_to(&mut run, frame)?;
+    look(&run, frame)
+}
+
+/// Prints what was seen, for people or for programs.
+pub(crate) fn show<V: Serialize>(
+    view: &V,
+    format: Format,
+    text: impl FnOnce(&V) -> String,
+) -> Result<(), Trouble> {
+    match format {
+        Format::Text => print(&text(view)),
+        Format::Json => print_json(view),
+    }
+}
+
+/// Three coordinates in columns of seven, with two decimals.
+pub(crate) fn triple(vector: Vec3) -> String {
+    // Plus nothing, so that no negative zero is shown.
+    let number = |value: f32| format!("{:.2}", (value * 100.0).round() / 100.0 + 0.0);
+    format!(
+        "{:>7} {:>7} {:>7}",
+        number(vector.x),
+        number(vector.y),
+        number(vector.z)
+    )
 }
 
 /// The frame that is asked about: the last one unless given.

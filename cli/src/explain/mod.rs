@@ -3,7 +3,7 @@
 mod pair;
 
 use crate::Verdict;
-use crate::arguments::{ExplainCommand, Format, OrderQuestion, Question, RowsQuestion, Threads};
+use crate::arguments::{ExplainCommand, Format, OrderQuestion, Question, RowsQuestion};
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
 use crate::trouble::Trouble;
@@ -101,37 +101,35 @@ struct ClaimAnswer<'r> {
 }
 
 fn rows(engine: &Engine, path: &Path, question: &RowsQuestion) -> Verdict {
-    let scene = Scene::load(path, engine.registry())?;
-    let frame = output::frame_within(&scene, question.at)?;
-    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
-    output::advance_to(&mut run, frame)?;
-    let runtime = run.runtime();
-    let entity = output::find(runtime.world(), &question.entity, frame)?;
-    let matches = runtime.explain_rows(&question.system, entity)?;
-    let system = runtime.schedule().system(&question.system);
-    let claims: Vec<String> = system
-        .map(|system| system.access().rows().map(str::to_owned).collect())
-        .unwrap_or_default();
-    match question.format {
-        Format::Text => output::print(&rows_text(question, frame, &claims, &matches))?,
-        Format::Json => output::print_json(&RowsAnswer {
-            system: &question.system,
-            entity: &question.entity,
-            frame,
-            claims: claims
-                .into_iter()
-                .zip(&matches)
-                .map(|(rows, matched)| ClaimAnswer {
-                    rows,
-                    has_row: matched.has_row(),
-                    has: matched.has(),
-                    lacks: matched.lacks(),
-                    must_not_have: matched.bars(),
-                    asks_each_run: matched.asks(),
-                })
-                .collect(),
-        })?,
-    }
+    output::look_at(engine, path, question.at, |run, frame| {
+        let runtime = run.runtime();
+        let entity = output::find(runtime.world(), &question.entity, frame)?;
+        let matches = runtime.explain_rows(&question.system, entity)?;
+        let system = runtime.schedule().system(&question.system);
+        let claims: Vec<String> = system
+            .map(|system| system.access().rows().map(str::to_owned).collect())
+            .unwrap_or_default();
+        match question.format {
+            Format::Text => output::print(&rows_text(question, frame, &claims, &matches)),
+            Format::Json => output::print_json(&RowsAnswer {
+                system: &question.system,
+                entity: &question.entity,
+                frame,
+                claims: claims
+                    .into_iter()
+                    .zip(&matches)
+                    .map(|(rows, matched)| ClaimAnswer {
+                        rows,
+                        has_row: matched.has_row(),
+                        has: matched.has(),
+                        lacks: matched.lacks(),
+                        must_not_have: matched.bars(),
+                        asks_each_run: matched.asks(),
+                    })
+                    .collect(),
+            }),
+        }
+    })?;
     Ok(true)
 }
 

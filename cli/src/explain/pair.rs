@@ -1,28 +1,25 @@
 //! `gerust explain SCENE pair`.
 
 use crate::Verdict;
-use crate::arguments::{Format, PairQuestion, Threads};
+use crate::arguments::{Format, PairQuestion};
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
 use gerust::collide::{AxisReport, PairExplanation, PairSide, PairVerdict};
-use gerust::scene::Scene;
 use serde::Serialize;
 use std::fmt::Write;
 use std::path::Path;
 
 pub(super) fn answer(engine: &Engine, path: &Path, question: &PairQuestion) -> Verdict {
-    let scene = Scene::load(path, engine.registry())?;
-    let frame = output::frame_within(&scene, question.at)?;
-    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
-    output::advance_to(&mut run, frame)?;
-    let world = run.runtime().world();
-    let one = output::find(world, &question.one, frame)?;
-    let other = output::find(world, &question.other, frame)?;
-    let explained = world.explain_pair(one, other)?;
-    match question.format {
-        Format::Text => output::print(&text(&explained, frame))?,
-        Format::Json => output::print_json(&PairAnswer::new(&explained, frame))?,
-    }
+    output::look_at(engine, path, question.at, |run, frame| {
+        let world = run.runtime().world();
+        let one = output::find(world, &question.one, frame)?;
+        let other = output::find(world, &question.other, frame)?;
+        let explained = world.explain_pair(one, other)?;
+        match question.format {
+            Format::Text => output::print(&text(&explained, frame)),
+            Format::Json => output::print_json(&PairAnswer::new(&explained, frame)),
+        }
+    })?;
     Ok(true)
 }
 

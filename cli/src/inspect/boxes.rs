@@ -81,14 +81,7 @@ impl BoxesView {
         })
     }
 
-    pub(super) fn print(&self, as_json: bool) -> Result<(), Trouble> {
-        match as_json {
-            true => output::print_json(self),
-            false => output::print(&self.text()),
-        }
-    }
-
-    fn text(&self) -> String {
+    pub(super) fn text(&self) -> String {
         let mut text = format!(
             "after frame {}: {} colliders; places in metres\n\n{:<NAME$} {:>23}  {:>23}  {}\n",
             self.frame,
@@ -117,8 +110,8 @@ impl ColliderView {
             text,
             "{:<NAME$} {} {}  {}",
             output::shortened(&self.name, NAME),
-            triple(self.min),
-            triple(self.max),
+            output::triple(self.min),
+            output::triple(self.max),
             output::shortened(&self.layer, LAYER),
         );
         let kind = (self.kind == "sensor").then(|| String::from("sensor"));
@@ -146,17 +139,6 @@ fn motion(body: Option<&Body>) -> &'static str {
         Some(Motion::Kinematic) => "kinematic",
         Some(Motion::Static) | None => "static",
     }
-}
-
-fn triple(vector: Vec3) -> String {
-    // Plus nothing, so that no negative zero is shown.
-    let number = |value: f32| format!("{:.2}", (value * 100.0).round() / 100.0 + 0.0);
-    format!(
-        "{:>7} {:>7} {:>7}",
-        number(vector.x),
-        number(vector.y),
-        number(vector.z)
-    )
 }
 
 fn no_layer(layers: &Layers, name: &str) -> Trouble {

@@ -56,14 +56,7 @@ impl ContactsView {
         })
     }
 
-    pub(super) fn print(&self, as_json: bool) -> Result<(), Trouble> {
-        match as_json {
-            true => output::print_json(self),
-            false => output::print(&self.text()),
-        }
-    }
-
-    fn text(&self) -> String {
+    pub(super) fn text(&self) -> String {
         let mut text = format!(
             "after frame {}: {} contacts, {} of them left over by motion\n\n{:<NAME$} {:<NAME$} side {:>7}  {:<5} {:>6}\n",
             self.frame,

@@ -9,8 +9,7 @@ mod tree;
 
 use crate::Verdict;
 use crate::arguments::{
-    BoxesTopic, ContactsTopic, Format, InspectCommand, InspectTopic, PlanFormat, PlanTopic,
-    Threads, TreeTopic,
+    BoxesTopic, ContactsTopic, InspectCommand, InspectTopic, PlanFormat, PlanTopic, TreeTopic,
 };
 use crate::engine::Engine;
 use crate::output;
@@ -51,40 +50,35 @@ fn plan(engine: &Engine, path: &Path, topic: &PlanTopic) -> Verdict {
     Ok(true)
 }
 
-/// Runs the scene up to a frame and shows who is where, under whom.
+/// Shows who is where, under whom.
 fn tree(engine: &Engine, path: &Path, topic: &TreeTopic) -> Verdict {
-    let scene = Scene::load(path, engine.registry())?;
-    let frame = output::frame_within(&scene, topic.at)?;
-    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
-    output::advance_to(&mut run, frame)?;
-    TreeView::new(&scene, run.runtime().world(), frame).print(topic.format == Format::Json)?;
+    output::look_at(engine, path, topic.at, |run, frame| {
+        let view = TreeView::new(run.scene(), run.runtime().world(), frame);
+        output::show(&view, topic.format, TreeView::text)
+    })?;
     Ok(true)
 }
 
-/// Runs the scene up to a frame and shows what is where.
+/// Shows what is where.
 fn boxes(engine: &Engine, path: &Path, topic: &BoxesTopic) -> Verdict {
-    let scene = Scene::load(path, engine.registry())?;
-    let frame = output::frame_within(&scene, topic.at)?;
-    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
-    output::advance_to(&mut run, frame)?;
-    let world = run.runtime().world();
-    let view = BoxesView::new(&scene, world, frame, topic.layer.as_deref())?;
-    view.print(topic.format == Format::Json)?;
+    output::look_at(engine, path, topic.at, |run, frame| {
+        let layer = topic.layer.as_deref();
+        let view = BoxesView::new(run.scene(), run.runtime().world(), frame, layer)?;
+        output::show(&view, topic.format, BoxesView::text)
+    })?;
     Ok(true)
 }
 
-/// Runs the scene up to a frame and shows what touches what.
+/// Shows what touches what.
 fn contacts(engine: &Engine, path: &Path, topic: &ContactsTopic) -> Verdict {
-    let scene = Scene::load(path, engine.registry())?;
-    let frame = output::frame_within(&scene, topic.at)?;
-    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
-    output::advance_to(&mut run, frame)?;
-    let world = run.runtime().world();
-    let of = match &topic.of {
-        Some(name) => Some(output::find(world, name, frame)?),
-        None => None,
-    };
-    let view = ContactsView::new(&scene, world, frame, of)?;
-    view.print(topic.format == Format::Json)?;
+    output::look_at(engine, path, topic.at, |run, frame| {
+        let world = run.runtime().world();
+        let of = match &topic.of {
+            Some(name) => Some(output::find(world, name, frame)?),
+            None => None,
+        };
+        let view = ContactsView::new(run.scene(), world, frame, of)?;
+        output::show(&view, topic.format, ContactsView::text)
+    })?;
     Ok(true)
 }

@@ -1,7 +1,6 @@
 //! `gerust inspect SCENE tree`.
 
 use crate::output;
-use crate::trouble::Trouble;
 use gerust::scene::Scene;
 use gerust::{Entity, Name, Transform, World, WorldTransform};
 use glam::{Quat, Vec3};
@@ -61,14 +60,7 @@ impl TreeView {
         }
     }
 
-    pub(super) fn print(&self, as_json: bool) -> Result<(), Trouble> {
-        match as_json {
-            true => output::print_json(self),
-            false => output::print(&self.text()),
-        }
-    }
-
-    fn text(&self) -> String {
+    pub(super) fn text(&self) -> String {
         let mut text = format!(
             "after frame {}: {} entities; places in metres\n\n{:<WIDTH$} {} {}\n",
             self.frame,
@@ -128,15 +120,15 @@ impl NodeView {
                 writeln!(
                     text,
                     "{indent}{name:<room$} {:<23} {}",
-                    triple(placed.translation),
-                    triple(Vec3::new(x, y, z))
+                    output::triple(placed.translation),
+                    output::triple(Vec3::new(x, y, z))
                 )
             }
         };
         if let Some(placed) = &self.placement {
             let turned = turn(placed.rotation);
-            let scaled =
-                (placed.scale != Vec3::ONE).then(|| format!("scale {}", triple(placed.scale)));
+            let scaled = (placed.scale != Vec3::ONE)
+                .then(|| format!("scale {}", output::triple(placed.scale)));
             let remarks: Vec<String> = turned.into_iter().chain(scaled).collect();
             if !remarks.is_empty() {
                 let _ = writeln!(text, "{indent}  {}", remarks.join(", "));
@@ -147,17 +139,6 @@ impl NodeView {
 
 fn columns(first: &str) -> String {
     format!("{first:>7} {:>7} {:>7}", "y", "z")
-}
-
-fn triple(vector: Vec3) -> String {
-    // Plus nothing, so that no negative zero is shown.
-    let number = |value: f32| format!("{:.2}", (value * 100.0).round() / 100.0 + 0.0);
-    format!(
-        "{:>7} {:>7} {:>7}",
-        number(vector.x),
-        number(vector.y),
-        number(vector.z)
-    )
 }
 
 /// A rotation as an angle about an axis, unless there is none.
