@@ -674,7 +674,7 @@ fn an_infinite_mass_is_never_moved_by_others() {
 #[test]
 fn a_fast_body_does_not_pass_through_another_body() {
     // 30 m/s are two and a half widths of the bolt in a frame, and 6 m/s half of one.
-    for (speed, half) in [
+    let cases = [
         (6.0, 0.5),
         (30.0, 0.5),
         (600.0, 0.5),
@@ -682,12 +682,18 @@ fn a_fast_body_does_not_pass_through_another_body() {
         (6.0, 0.01),
         (30.0, 0.02),
         (600.0, 0.02),
-    ] {
+    ];
+    // From several places, so that a step would end now in the target and now behind it.
+    for ((speed, half), start) in cases
+        .into_iter()
+        .flat_map(|case| (0..5_u8).map(move |start| (case, start)))
+    {
         let mut runtime = weightless();
         let own = Aabb::from_center(Vec3::X * 15.0, Vec3::splat(0.5).with_x(half));
         let target = spawn_body(&mut runtime, own, Body::dynamic());
         let bolt = Body::dynamic().with_velocity(Vec3::X * speed);
-        let bolt = spawn_body(&mut runtime, cube(0.1), bolt);
+        let start = Vec3::NEG_X * 0.11 * f32::from(start);
+        let bolt = spawn_body(&mut runtime, cube(0.1).moved(start), bolt);
         runtime.run_frames(180).expect("nothing fails");
         assert!(
             place_of(&runtime, bolt).x < place_of(&runtime, target).x,
@@ -705,22 +711,25 @@ fn a_fast_body_does_not_pass_through_another_body() {
 /// A hundred kilometres out, where numbers are 8 mm apart, a body at rest is still in contact with the ground.
 #[test]
 fn far_away_rest_is_a_contact_as_well() {
-    let mut runtime = Runtime::new();
-    let place = Vec3::splat(100_000.3);
-    spawn_box(
-        &mut runtime,
-        Aabb::from_center(place, Vec3::new(5.0, 0.7, 5.0)),
-    );
-    let body = spawn_body(
-        &mut runtime,
-        cube(0.43).moved(place + Vec3::Y * 3.0),
-        Body::dynamic(),
-    );
-    runtime.run_frames(200).expect("nothing fails");
-    for _ in 0..100 {
-        runtime.run_frames(1).expect("nothing fails");
-        let contacts = runtime.world().global::<Contacts>().expect("always there");
-        assert!(contacts.stands_on(body).is_some());
+    for size in 0..12_u8 {
+        let mut runtime = Runtime::new();
+        let place = Vec3::splat(100_000.3);
+        let ground = Aabb::from_center(place, Vec3::new(5.0, 0.7, 5.0));
+        let ground = spawn_box(&mut runtime, ground);
+        let half = 0.331 + 0.0137 * f32::from(size);
+        // Off its origin, so that there is one more sum to round.
+        let own = Aabb::from_center(Vec3::Y * half * 1.37, Vec3::splat(half));
+        let start = Transform::at(place.x, place.y + 3.0, place.z);
+        let body = (start, Collider::solid(own), Body::dynamic());
+        let body = runtime.world_mut().spawn(body);
+        runtime.run_frames(200).expect("nothing fails");
+        for _ in 0..20 {
+            runtime.run_frames(1).expect("nothing fails");
+            let contacts = runtime.world().global::<Contacts>().expect("always there");
+            assert!(contacts.stands_on(body).is_some(), "with {half} m");
+        }
+        let gap = box_of(&runtime, body).min.y - box_of(&runtime, ground).max.y;
+        assert!((0.0..=0.032).contains(&gap), "{gap} m above the ground");
     }
 }
 
