@@ -15,7 +15,7 @@ pub(super) use sets::OwnBoxes;
 /// The boxes of an entity, in the entity's own space.
 ///
 /// The entity's world placement moves, turns and scales them; what takes part in collision are the smallest boxes along the
-/// world's axes that enclose them then ([`WorldBox`]), or, if the collider is [upright](Collider::upright), boxes that are moved
+/// world's axes that enclose them then ([`WorldBox`](crate::WorldBox)), or, if the collider is [upright](Collider::upright), boxes that are moved
 /// and scaled but not turned. An entity without a [`Transform`](crate::Transform) takes no part.
 ///
 /// A *solid* collider stops dynamic bodies; a *sensor* only reports contacts.

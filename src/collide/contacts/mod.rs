@@ -59,7 +59,7 @@ pub struct Contacts {
     found_with: Option<(Layers, f32)>,
     /// The direction of gravity, or zero.
     down: Vec3,
-    /// Places in `current` by (second, first), made when it is first asked for after places have changed.
+    /// Places in `current` by (second, first), made when it is first asked for and kept up from then on.
     by_second: OnceLock<Vec<u32>>,
 }
 
@@ -234,10 +234,12 @@ impl Contacts {
             }
             begun.for_each(&mut tell);
         }
-        if !self.changes.is_empty() {
-            // Places have changed, and only then.
-            self.by_second.take();
-        }
+        let is_other = !self.changes.is_empty();
         self.current.apply(&mut self.changes);
+        // Places have changed, and only then. Whoever asked before will ask again.
+        if is_other && let Some(mut places) = self.by_second.take() {
+            self.current.list_by_second(&mut places);
+            self.by_second = OnceLock::from(places);
+        }
     }
 }

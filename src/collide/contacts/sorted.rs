@@ -65,6 +65,13 @@ impl SortedContacts {
         changes.added.extend(found);
     }
 
+    /// Lists the places of all contacts by (second, first).
+    pub(super) fn list_by_second(&self, places: &mut Vec<u32>) {
+        places.clear();
+        places.extend(0..self.contacts.len() as u32);
+        places.sort_unstable_by_key(|&at| (self.contacts[at as usize].second, at));
+    }
+
     /// All but those at some places.
     pub(super) fn without(&self, removed: &[u32]) -> impl Iterator<Item = Contact> {
         let mut removed = removed.iter().peekable();

@@ -36,8 +36,8 @@ pub struct Standing {
 pub(in crate::collide) const LEAST_SHARE_DOWN: f32 = 0.5;
 
 impl Contacts {
-    /// What touches an entity: on which side, how deep and since when, in the order of the ids. O(log contacts + found), and
-    /// O(contacts · log contacts) for the first question after contacts have begun or ended.
+    /// What touches an entity: on which side, how deep and since when, in the order of the ids. O(log contacts + found).
+    /// The first question costs O(contacts · log contacts), and from then on each frame in which contacts begin or end does.
     ///
     /// # Example
     ///
@@ -74,11 +74,9 @@ impl Contacts {
     }
 
     fn by_second(&self) -> &[u32] {
-        let contacts = &self.current.contacts;
         self.by_second.get_or_init(|| {
-            let mut places: Vec<u32> = (0..contacts.len() as u32).collect();
-            // By (first, second) they are ordered already, and this keeps it.
-            places.sort_by_key(|&at| contacts[at as usize].second);
+            let mut places = Vec::new();
+            self.current.list_by_second(&mut places);
             places
         })
     }

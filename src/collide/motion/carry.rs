@@ -8,14 +8,12 @@ use crate::collide::boxes::Slot;
 use crate::collide::contacts::least_axis;
 use crate::store::Entity;
 use glam::Vec3;
+use smallvec::SmallVec;
 
 impl Step<'_, '_> {
     /// Moves all kinematic bodies, and with them, for the rest of the step, all boxes below them.
     pub(super) fn move_kinematic(&mut self) {
         self.lists.shifted.clear();
-        for slot in self.lists.pusher_slots.drain(..) {
-            self.lists.pushers.remove(slot);
-        }
         for at in 0..self.lists.movers.order.len() {
             let number = self.lists.movers.order[at] as usize;
             let mover = &self.lists.movers.list[number];
@@ -41,6 +39,15 @@ impl Step<'_, '_> {
                 self.shift_below(entity, shift);
             }
         }
+        // Who pushed in the frame before and is at rest now.
+        let (pushers, shifted) = (&mut self.lists.pushers, &self.lists.shifted);
+        self.lists.pusher_slots.retain(|&slot| {
+            let still_pushes = shifted.contains_key(&slot);
+            if !still_pushes {
+                pushers.remove(slot);
+            }
+            still_pushes
+        });
         if !self.lists.shifted.is_empty() {
             self.boxes.update_trees();
             self.lists.pushers.update();
@@ -55,8 +62,10 @@ impl Step<'_, '_> {
         }
         let swept = before.merged(&self.boxes.item(slot).aabb);
         self.lists.shifted.insert(slot, by);
+        if self.lists.pushers.get(slot).is_none() {
+            self.lists.pusher_slots.push(slot);
+        }
         self.lists.pushers.set(slot, &swept);
-        self.lists.pusher_slots.push(slot);
     }
 
     /// Shifts all boxes below an entity but those of bodies, which see to themselves.
@@ -66,7 +75,7 @@ impl Step<'_, '_> {
             let first = links.get(entity).and_then(|links| links.first_child());
             std::iter::successors(first, |&child| links.get(child)?.next_sibling())
         };
-        let mut open: Vec<Entity> = children(entity).collect();
+        let mut open: SmallVec<[Entity; 32]> = children(entity).collect();
         while let Some(below) = open.pop() {
             if self.lists.movers.linked.contains_key(&below) {
                 continue;
@@ -127,7 +136,7 @@ impl Step<'_, '_> {
         if mover.inverse_mass == 0.0 {
             return;
         }
-        let mut pushers: smallvec::SmallVec<[Slot; 8]> = Default::default();
+        let mut pushers: SmallVec<[Slot; 8]> = Default::default();
         self.lists
             .pushers
             .touching(&mover.aabb, |slot| pushers.push(slot));
@@ -186,7 +195,7 @@ impl Step<'_, '_> {
         let surface = self.surface(pusher);
         let movers = &mut self.lists.movers;
         let known = movers.list[number].obstacles.clone();
-        let others: smallvec::SmallVec<[Obstacle; 16]> = movers.obstacles[known]
+        let others: SmallVec<[Obstacle; 16]> = movers.obstacles[known]
             .iter()
             .filter(|obstacle| obstacle.slot != pusher)
             .copied()

@@ -83,6 +83,8 @@ struct Scratch {
     boxes: Vec<Aabb>,
     ids: Vec<u32>,
     changed: FixedBitSet,
+    /// Levels that are not needed at the moment.
+    levels: Vec<Vec<Eight>>,
 }
 
 impl BoxTree {
@@ -335,7 +337,8 @@ impl BoxTree {
         let mut level = 0;
         while self.levels[level].len() > 1 {
             if level + 1 == self.levels.len() {
-                self.levels.push(Vec::new());
+                self.levels
+                    .push(self.scratch.levels.pop().unwrap_or_default());
             }
             let (below, above) = self.levels.split_at_mut(level + 1);
             let (nodes, parents) = (&below[level], &mut above[0]);
@@ -348,7 +351,7 @@ impl BoxTree {
             }
             level += 1;
         }
-        self.levels.truncate(level + 1);
+        self.scratch.levels.extend(self.levels.drain(level + 1..));
         self.forget_changed();
     }
 
