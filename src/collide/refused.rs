@@ -21,8 +21,13 @@ impl RefusedBodies {
         let Some(problem) = problem(body, is_grid) else {
             return true;
         };
-        self.0.push((entity, problem));
+        self.refuse(entity, problem);
         false
+    }
+
+    /// Notes that a body cannot be moved.
+    pub(super) fn refuse(&mut self, entity: Entity, problem: impl Into<String>) {
+        self.0.push((entity, problem.into()));
     }
 }
 

@@ -14,6 +14,9 @@ use crate::space::{Links, Transform, WorldTransform};
 use crate::store::{Entity, Rows};
 use glam::{Affine3A, Vec3};
 
+/// What is wrong where a body's own numbers are right.
+const NO_FALL: &str = "falls by a gravity that is not finite; give the global `Gravity`, and its gravity scale, finite numbers";
+
 impl Lists {
     /// Lists all bodies that move. What gravity adds to a velocity in this frame is added already.
     pub(super) fn gather(
@@ -84,6 +87,14 @@ impl Lists {
         if !start.is_finite() {
             return;
         }
+        let velocity = match is_dynamic {
+            true => body.velocity + fall * body.gravity_scale,
+            false => body.velocity,
+        };
+        if !velocity.is_finite() {
+            refused.refuse(entity, NO_FALL);
+            return;
+        }
         let collides = is_dynamic && slot.is_some_and(|slot| !boxes.item(slot).is_sensor);
         let first_part = movers.parts.len();
         if let (Some(collider), Some(_), false) = (collider, slot, is_grid) {
@@ -109,10 +120,7 @@ impl Lists {
             aabb: start_box,
             carried: Vec3::ZERO,
             pushed: Vec3::ZERO,
-            velocity: match is_dynamic {
-                true => body.velocity + fall * body.gravity_scale,
-                false => body.velocity,
-            },
+            velocity,
             inverse_mass: if is_dynamic { body.mass.recip() } else { 0.0 },
             restitution: body.restitution,
             friction: body.friction,
