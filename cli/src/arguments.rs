@@ -21,7 +21,9 @@ pub(crate) enum Command {
     #[command(after_help = "Example: gerust run scenes/quay.toml")]
     Run(RunCommand),
     /// Run a scene and show where the time of its frames goes
-    #[command(after_help = "Example: gerust profile scenes/quay.toml")]
+    #[command(
+        after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv"
+    )]
     Profile(ProfileCommand),
     /// Draw the boxes of a scene at some of its frames
     #[command(after_help = "Example: gerust draw scenes/quay.toml --at 0,240,600 -o quay.png")]
@@ -65,6 +67,12 @@ pub(crate) struct ProfileCommand {
     /// How to print the table
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
+    /// Also write the spans as JSON trace events, for a trace viewer
+    #[arg(long, value_name = "FILE")]
+    pub(crate) trace: Option<PathBuf>,
+    /// Also write the time of each frame and name as CSV
+    #[arg(long, value_name = "FILE")]
+    pub(crate) csv: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) threads: Threads,
 }

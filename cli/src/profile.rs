@@ -4,22 +4,57 @@ use crate::Verdict;
 use crate::arguments::{Format, ProfileCommand};
 use crate::engine::Engine;
 use crate::output::{self, milliseconds, share, time};
+use crate::trouble::Trouble;
 use comfy_table::{CellAlignment, ContentArrangement, Table};
 use gerust::profile::Statistic;
 use gerust::scene::{Report, Scene};
 use serde::Serialize;
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
+use std::path::Path;
 
 /// A name is cut to this, so that the table stays within 80 columns.
 const WIDEST_NAME: usize = 26;
 
 pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
-    let (scene, report) = output::run_scene(engine, &command.scene, command.threads)?;
+    output::warn_of_debug_build();
+    let scene = Scene::load(&command.scene, engine.registry())?;
+    let mut run = scene.start(output::runtime(engine, command.threads)?)?;
+    output::advance_to(&mut run, scene.frames())?;
+    let report = run.report();
+    let profiler = run.runtime().profiler();
+    if let Some(path) = &command.trace {
+        write(path, |file| profiler.write_trace(file))?;
+    }
+    if let Some(path) = &command.csv {
+        write(path, |file| profiler.write_csv(file))?;
+    }
     match command.format {
         Format::Text => output::print(&text(&report))?,
         Format::Json => output::print_json(&Summary::new(&scene, &report))?,
     }
     // What the scene expects is the business of `run`: a profile of a scene that fails is still a profile.
     Ok(true)
+}
+
+/// Writes a file, and leaves none behind that is not whole.
+fn write(
+    path: &Path,
+    contents: impl FnOnce(&mut BufWriter<File>) -> io::Result<()>,
+) -> Result<(), Trouble> {
+    let cannot = |error: io::Error| {
+        Trouble::other(format!(
+            "{} cannot be written: {error}; check the directory",
+            path.display()
+        ))
+    };
+    let mut file = BufWriter::new(File::create(path).map_err(cannot)?);
+    let written = contents(&mut file).and_then(|()| file.flush());
+    written.map_err(|error| {
+        // What is left of it would look like a profile.
+        let _ = std::fs::remove_file(path);
+        cannot(error)
+    })
 }
 
 fn text(report: &Report) -> String {
@@ -94,8 +129,10 @@ struct NameSummary<'r> {
     name: &'r str,
     calls: u64,
     total_ms: f64,
+    self_ms: f64,
     median_ms: f64,
     percentile_95_ms: f64,
+    percentile_99_ms: f64,
     worst_ms: f64,
     worst_frame: u64,
     share_of_budget: f64,
@@ -123,8 +160,10 @@ impl<'r> NameSummary<'r> {
             name: statistic.name(),
             calls: statistic.calls(),
             total_ms: milliseconds(statistic.total()),
+            self_ms: milliseconds(statistic.self_time()),
             median_ms: milliseconds(statistic.median()),
             percentile_95_ms: milliseconds(statistic.percentile_95()),
+            percentile_99_ms: milliseconds(statistic.percentile_99()),
             worst_ms: milliseconds(statistic.worst()),
             worst_frame: statistic.worst_frame(),
             share_of_budget: statistic.share_of_budget(),

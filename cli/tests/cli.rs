@@ -94,6 +94,49 @@ fn the_profile_fits_into_80_columns() {
 }
 
 #[test]
+fn profiles_are_written_for_other_programs() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let (trace, table) = (
+        folder.path().join("quay.json"),
+        folder.path().join("quay.csv"),
+    );
+    gerust()
+        .args(["profile", "scenes/quay.toml", "--trace"])
+        .arg(&trace)
+        .arg("--csv")
+        .arg(&table)
+        .assert()
+        .code(0)
+        .stdout(contains("touch: contacts"));
+    let text = std::fs::read_to_string(&trace).expect("it is there");
+    let trace: Value = serde_json::from_str(&text).expect("it is JSON");
+    let events = trace["traceEvents"].as_array().expect("a list");
+    let of = |category: &str| {
+        events
+            .iter()
+            .filter(|event| event["cat"] == category)
+            .count()
+    };
+    assert_eq!((of("frame"), of("phase") % 600), (600, 0));
+    let table = std::fs::read_to_string(&table).expect("it is there");
+    assert!(table.starts_with("frame,kind,name,thread,calls,nanoseconds,self_nanoseconds\n"));
+    assert_eq!(
+        table.matches("\n600,").count(),
+        table.matches("\n300,").count()
+    );
+    for option in ["--trace", "--csv"] {
+        gerust()
+            .args(["profile", "scenes/quay.toml", option, "no-such-folder/x"])
+            .assert()
+            .code(2)
+            .stdout("")
+            .stderr(
+                contains("no-such-folder/x cannot be written").and(contains("check the directory")),
+            );
+    }
+}
+
+#[test]
 fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
     let said = [
         (

@@ -28,6 +28,8 @@
 //! # Ok::<(), gerust::Error>(())
 //! ```
 
+#[cfg(feature = "export")]
+mod export;
 mod profiler;
 mod span;
 mod statistics;

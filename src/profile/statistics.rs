@@ -1,7 +1,7 @@
 //! What each name cost over many frames.
 
 use super::profiler::Profiler;
-use super::span::{Category, SpanName};
+use super::span::{Category, Span, SpanName};
 use std::collections::HashMap;
 use std::time::Duration;
 
@@ -30,6 +30,8 @@ pub struct Statistic {
     calls: u64,
     /// Nanoseconds per frame, ascending.
     sorted: Vec<u64>,
+    /// Nanoseconds of all spans together, without those that lie in them.
+    own: u64,
     worst_frame: u64,
     budget: Duration,
 }
@@ -59,6 +61,32 @@ impl Statistic {
         Duration::from_nanos(self.sorted.iter().sum())
     }
 
+    /// The time of all spans together without that of the spans within them on the same thread: what was spent on the name
+    /// itself. Over all names of a thread it adds up to the time of the frames.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::profile;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_system(System::named("wait").takes::<()>().runs(|()| {
+    ///     let _span = profile::span("nap");
+    ///     std::thread::sleep(std::time::Duration::from_millis(2));
+    /// }))?;
+    /// runtime.run_frames(3)?;
+    /// let statistics = runtime.profiler().statistics();
+    /// let of = |name| statistics.iter().find(|statistic| statistic.name() == name).expect("it ran");
+    /// assert_eq!(of("nap").self_time(), of("nap").total());
+    /// assert_eq!(of("wait").self_time(), of("wait").total() - of("nap").total());
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn self_time(&self) -> Duration {
+        Duration::from_nanos(self.own)
+    }
+
     /// The middle time per frame.
     #[must_use]
     pub fn median(&self) -> Duration {
@@ -69,6 +97,12 @@ impl Statistic {
     #[must_use]
     pub fn percentile_95(&self) -> Duration {
         self.percentile(95)
+    }
+
+    /// The time per frame that 99 % of the frames do not exceed.
+    #[must_use]
+    pub fn percentile_99(&self) -> Duration {
+        self.percentile(99)
     }
 
     fn percentile(&self, percent: usize) -> Duration {
@@ -98,6 +132,7 @@ impl Statistic {
 #[derive(Default)]
 struct Samples {
     calls: u64,
+    own: u64,
     /// (frame, nanoseconds), in the order of frames.
     per_frame: Vec<(u64, u64)>,
 }
@@ -105,9 +140,10 @@ struct Samples {
 pub(super) fn collect(profiler: &Profiler) -> Vec<Statistic> {
     let mut by_name: HashMap<(Category, SpanName), Samples> = HashMap::new();
     for frame in profiler.frames() {
-        for span in frame.spans() {
+        for (span, own) in frame.spans().iter().zip(own_times(frame.spans())) {
             let samples = by_name.entry((span.category, span.name)).or_default();
             samples.calls += 1;
+            samples.own += own;
             match samples.per_frame.last_mut() {
                 Some((number, sum)) if *number == frame.number() => *sum += span.nanoseconds,
                 _ => samples.per_frame.push((frame.number(), span.nanoseconds)),
@@ -121,6 +157,22 @@ pub(super) fn collect(profiler: &Profiler) -> Vec<Statistic> {
     statistics
         .sort_by(|a, b| (a.category, b.total(), &a.name).cmp(&(b.category, a.total(), &b.name)));
     statistics
+}
+
+/// The nanoseconds of each span of a frame without those of the spans in it on the same thread.
+///
+/// Spans stand in order of their ends, so what lies in a span stands before it, one level deeper.
+pub(super) fn own_times(spans: &[Span]) -> Vec<u64> {
+    // By thread and depth: what has ended there and lies in a span that has not.
+    let mut inside: HashMap<(u32, u32), u64> = HashMap::new();
+    spans
+        .iter()
+        .map(|span| {
+            let below = inside.remove(&(span.thread, span.depth + 1)).unwrap_or(0);
+            *inside.entry((span.thread, span.depth)).or_default() += span.nanoseconds;
+            span.nanoseconds.saturating_sub(below)
+        })
+        .collect()
 }
 
 fn summarize(
@@ -142,6 +194,7 @@ fn summarize(
         name: profiler.text_of(name).to_owned(),
         calls: samples.calls,
         sorted,
+        own: samples.own,
         worst_frame,
         budget: profiler.budget(),
     }

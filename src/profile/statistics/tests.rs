@@ -7,6 +7,7 @@ fn of(sorted: Vec<u64>) -> Statistic {
         category: Category::System,
         name: String::from("sway"),
         calls: sorted.len() as u64,
+        own: sorted.iter().sum(),
         sorted,
         worst_frame: 1,
         budget: Duration::from_millis(10),
@@ -107,4 +108,47 @@ fn a_frame_within_a_frame_keeps_its_spans_apart() {
     };
     assert_eq!(names(&inner), ["in", "frame"]);
     assert_eq!(names(&outer), ["out", "frame"]);
+}
+
+/// Nested spans with made-up times: a tree of blocks, written as it would be recorded.
+fn recorded(shape: &[u8], depth: u32, spans: &mut Vec<Span>) -> u64 {
+    let mut inside = 0;
+    for (at, &own) in shape.iter().enumerate() {
+        // Every other one holds what follows.
+        if depth < 6 && own % 3 == 0 && at + 1 < shape.len() {
+            let below = recorded(&shape[at + 1..], depth + 1, spans);
+            spans.push(made_up(depth, below + u64::from(own)));
+            return inside + below + u64::from(own);
+        }
+        spans.push(made_up(depth, u64::from(own)));
+        inside += u64::from(own);
+    }
+    inside
+}
+
+fn made_up(depth: u32, nanoseconds: u64) -> Span {
+    Span {
+        category: Category::Block,
+        name: SpanName::Text("made up"),
+        start: std::time::Instant::now(),
+        nanoseconds,
+        depth,
+        thread: 0,
+    }
+}
+
+proptest! {
+    #[test]
+    fn self_times_add_up_to_the_whole(shape in proptest::collection::vec(any::<u8>(), 0..60), rest in 0_u64..1000) {
+        let mut spans = Vec::new();
+        let inside = recorded(&shape, 1, &mut spans);
+        spans.push(made_up(0, inside + rest));
+        let own = own_times(&spans);
+        prop_assert_eq!(own.iter().sum::<u64>(), inside + rest);
+        prop_assert_eq!(own.last(), Some(&rest));
+        // Another thread's spans take nothing away.
+        let mut with_helper = vec![Span { thread: 1, ..made_up(1, 77) }];
+        with_helper.extend(spans);
+        prop_assert_eq!(own_times(&with_helper).iter().sum::<u64>(), inside + rest + 77);
+    }
 }

@@ -1,0 +1,146 @@
+use crate::prelude::*;
+use crate::profile;
+use serde::Deserialize;
+use std::collections::BTreeMap;
+
+/// What a viewer reads of a trace: types of its own, so that a name that is written wrongly is noticed.
+#[derive(Deserialize)]
+struct Trace {
+    #[serde(rename = "displayTimeUnit")]
+    unit: String,
+    #[serde(rename = "traceEvents")]
+    events: Vec<Event>,
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Event {
+    name: String,
+    cat: String,
+    ph: String,
+    ts: f64,
+    dur: Option<f64>,
+    pid: u32,
+    tid: u32,
+    args: Option<serde_json::Value>,
+}
+
+fn busy_runtime() -> Runtime {
+    let mut runtime = Runtime::new();
+    for name in ["sort \"cargo\"", "stack, then lash"] {
+        let system = System::named(name).takes::<()>().runs(|()| {
+            for _ in 0..3 {
+                let _outer = profile::span("outer");
+                let _inner = profile::span("inner");
+            }
+        });
+        runtime.add_system(system).expect("the names differ");
+    }
+    runtime.run_frames(5).expect("nothing fails");
+    runtime
+}
+
+#[test]
+fn a_trace_nests_and_says_which_frame() {
+    let runtime = busy_runtime();
+    let mut written = Vec::new();
+    runtime
+        .profiler()
+        .write_trace(&mut written)
+        .expect("there is room");
+    let trace: Trace = serde_json::from_slice(&written).expect("it is a trace");
+    assert_eq!(trace.unit, "ms");
+    let (names, events): (Vec<Event>, Vec<Event>) =
+        trace.events.into_iter().partition(|event| event.ph == "M");
+    assert_eq!(names.len(), 1);
+    assert_eq!(
+        names[0].args.as_ref().map(|args| &args["name"]),
+        Some(&"frame".into())
+    );
+    let frames = events.iter().filter(|event| event.cat == "frame");
+    assert_eq!(frames.clone().count(), 5);
+    assert!(frames.clone().all(|event| event.args.is_none()));
+    assert_eq!(
+        events.iter().filter(|event| event.name == "inner").count(),
+        30
+    );
+    // Whoever begins while another is open ends before it does.
+    let mut open: BTreeMap<u32, Vec<f64>> = BTreeMap::new();
+    for event in &events {
+        assert!(event.ph == "X" && event.pid == 1);
+        let end = event.ts + event.dur.expect("a complete event has a duration");
+        let open = open.entry(event.tid).or_default();
+        // What ends in the nanosecond in which this begins is not open: sums of decimals are not exact.
+        open.retain(|&end| end > event.ts + 0.001);
+        assert!(
+            open.iter().all(|&outer| end <= outer + 0.001),
+            "{} ends too late",
+            event.name
+        );
+        open.push(end);
+        if event.cat != "frame" {
+            let frame = event.args.as_ref().and_then(|args| args["frame"].as_u64());
+            assert!(frame.is_some_and(|frame| (1..=5).contains(&frame)));
+        }
+    }
+}
+
+#[test]
+fn a_table_adds_up_to_the_frames() {
+    let runtime = busy_runtime();
+    let mut written = Vec::new();
+    runtime
+        .profiler()
+        .write_csv(&mut written)
+        .expect("there is room");
+    let mut reader = csv::Reader::from_reader(written.as_slice());
+    let mut frames = [0_u64; 6];
+    let mut own = [0_u64; 6];
+    let mut names = BTreeMap::new();
+    for line in reader.deserialize() {
+        let (frame, kind, name, thread, calls, time, self_time): (
+            usize,
+            String,
+            String,
+            u32,
+            u64,
+            u64,
+            u64,
+        ) = line.expect("it is a line");
+        assert_eq!(thread, 0);
+        if kind == "frame" {
+            frames[frame] = time;
+        }
+        own[frame] += self_time;
+        *names.entry(name).or_insert(0) += calls;
+    }
+    assert_eq!(frames, own);
+    assert_eq!(names["inner"], 30);
+    // Quotes and commas in names survive.
+    assert_eq!((names["sort \"cargo\""], names["stack, then lash"]), (5, 5));
+}
+
+#[test]
+fn a_writer_that_fails_is_told() {
+    struct Full;
+    impl std::io::Write for Full {
+        fn write(&mut self, _: &[u8]) -> std::io::Result<usize> {
+            Err(std::io::Error::other("the disk is full"))
+        }
+        fn flush(&mut self) -> std::io::Result<()> {
+            Ok(())
+        }
+    }
+    let runtime = busy_runtime();
+    for error in [
+        runtime.profiler().write_trace(Full),
+        runtime.profiler().write_csv(Full),
+    ] {
+        assert!(
+            error
+                .expect_err("it fails")
+                .to_string()
+                .contains("the disk is full")
+        );
+    }
+}
