@@ -130,6 +130,18 @@ pub(crate) enum InspectTopic {
     Boxes(BoxesTopic),
     /// What touches what, on which side, how deep and since when
     Contacts(ContactsTopic),
+    /// What components take up, table by table, how it has grown, and what frames allocate
+    Memory(MemoryTopic),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct MemoryTopic {
+    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// How to print the figures
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
 }
 
 #[derive(Args, Debug)]

@@ -24,6 +24,7 @@
 //! assert_eq!(code, std::process::ExitCode::SUCCESS);
 //! ```
 
+mod allocations;
 mod arguments;
 mod draw;
 mod engine;
@@ -37,6 +38,7 @@ mod profile;
 mod run;
 mod trouble;
 
+pub use allocations::{COUNTING_ALLOCATOR, CountingAllocator};
 pub use engine::Engine;
 
 use arguments::{Arguments, Command};

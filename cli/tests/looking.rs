@@ -311,3 +311,42 @@ fn files_that_are_no_node_trees_exit_2_and_nothing_is_written() {
         .code(2)
         .stderr(contains("name a file that ends in .gltf"));
 }
+
+#[test]
+fn memory_is_told_by_component_and_table_with_growth_and_allocations() {
+    let output = gerust()
+        .args(["inspect", "scenes/quay.toml", "memory"])
+        .output()
+        .expect("it starts");
+    let text = String::from_utf8(output.stdout).expect("it is text");
+    assert!(
+        text.lines().all(|line| line.chars().count() <= 80),
+        "{text}"
+    );
+    for part in [
+        "after frame 600: 44 entities",
+        "  120 more frames without cues allocated nothing",
+        "WorldTransform                   44      64 B",
+        "      11     140 B",
+    ] {
+        assert!(text.contains(part), "{part} is not in\n{text}");
+    }
+    let memory =
+        json_of(gerust().args(["inspect", "scenes/quay.toml", "memory", "--format", "json"]));
+    let number = |value: &Value| value.as_u64().expect("a number");
+    let sum = |list: &str, key: &str| -> u64 {
+        let rows = memory[list].as_array().expect("a list").iter();
+        rows.map(|row| number(&row[key])).sum()
+    };
+    assert_eq!(sum("components", "used"), number(&memory["used"]));
+    assert_eq!(sum("tables", "used"), number(&memory["used"]));
+    assert_eq!(sum("tables", "entities"), 44);
+    assert_eq!(memory["allocations"]["allocating-frames"], 0);
+    // Two pallets came and a gull and the launcher went.
+    let pallets = memory["components"].as_array().expect("a list").iter();
+    let body = pallets
+        .clone()
+        .find(|row| row["name"] == "Body")
+        .expect("it is listed");
+    assert_eq!(body["used-growth"], 64);
+}

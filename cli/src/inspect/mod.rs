@@ -3,19 +3,22 @@
 mod boxes;
 mod contacts;
 mod graph;
+mod memory;
 mod plan;
 mod plan_text;
 mod tree;
 
 use crate::Verdict;
 use crate::arguments::{
-    BoxesTopic, ContactsTopic, InspectCommand, InspectTopic, PlanFormat, PlanTopic, TreeTopic,
+    BoxesTopic, ContactsTopic, InspectCommand, InspectTopic, MemoryTopic, PlanFormat, PlanTopic,
+    Threads, TreeTopic,
 };
 use crate::engine::Engine;
 use crate::output;
 use boxes::BoxesView;
 use contacts::ContactsView;
 use gerust::scene::Scene;
+use memory::{AllocationsView, MemoryView};
 use plan::PlanView;
 use std::path::Path;
 use tree::TreeView;
@@ -26,6 +29,7 @@ pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
         InspectTopic::Tree(topic) => tree(engine, &command.scene, topic),
         InspectTopic::Boxes(topic) => boxes(engine, &command.scene, topic),
         InspectTopic::Contacts(topic) => contacts(engine, &command.scene, topic),
+        InspectTopic::Memory(topic) => memory(engine, &command.scene, topic),
     }
 }
 
@@ -80,5 +84,18 @@ fn contacts(engine: &Engine, path: &Path, topic: &ContactsTopic) -> Verdict {
         let view = ContactsView::new(run.scene(), world, frame, of)?;
         output::show(&view, topic.format, ContactsView::text)
     })?;
+    Ok(true)
+}
+
+/// Shows what components take up, how that has grown, and what frames allocate.
+fn memory(engine: &Engine, path: &Path, topic: &MemoryTopic) -> Verdict {
+    let scene = Scene::load(path, engine.registry())?;
+    let frame = output::frame_within(&scene, topic.at)?;
+    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
+    let before = run.runtime().world().memory();
+    output::advance_to(&mut run, frame)?;
+    let mut view = MemoryView::new(&scene, run.runtime().world(), frame, &before);
+    view.allocations = AllocationsView::count(run.runtime_mut())?;
+    output::show(&view, topic.format, MemoryView::text)?;
     Ok(true)
 }

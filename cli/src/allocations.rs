@@ -1,0 +1,35 @@
+//! How often this process has allocated, if its binary counts that.
+
+use stats_alloc::{INSTRUMENTED_SYSTEM, StatsAlloc};
+use std::alloc::System;
+
+/// What a binary installs as its global allocator to have allocations counted.
+pub type CountingAllocator = &'static StatsAlloc<System>;
+
+/// The counter itself; see [`CountingAllocator`].
+///
+/// # Example
+///
+/// ```
+/// use gerust_cli::{COUNTING_ALLOCATOR, CountingAllocator};
+///
+/// #[global_allocator]
+/// static ALLOCATOR: CountingAllocator = COUNTING_ALLOCATOR;
+///
+/// let before = COUNTING_ALLOCATOR.stats().allocations;
+/// let list = vec![1, 2, 3];
+/// assert!(COUNTING_ALLOCATOR.stats().allocations > before);
+/// # drop(list);
+/// ```
+pub const COUNTING_ALLOCATOR: CountingAllocator = &INSTRUMENTED_SYSTEM;
+
+/// Allocations and reallocations of the whole process so far.
+pub(crate) fn so_far() -> u64 {
+    let stats = COUNTING_ALLOCATOR.stats();
+    (stats.allocations + stats.reallocations) as u64
+}
+
+/// Whether the binary counts: whatever prints anything has allocated.
+pub(crate) fn are_counted() -> bool {
+    so_far() > 0
+}
