@@ -41,11 +41,11 @@
 //!
 //! Each module uses only those named before it.
 //!
-//! - [`profile`]: spans, frames, statistics.
+//! - [`profile`]: spans, frames, statistics, export.
 //! - [`store`]: entities, components, rows, globals, edits, events.
 //! - [`schedule`]: systems and phases.
 //! - [`space`]: transforms and hierarchies.
-//! - [`collide`]: boxes, contacts, bodies.
+//! - [`collide`]: boxes, contacts, bodies, questions about what is where.
 //! - `scene` (feature `scene`): scene files with timed cues and expectations.
 //! - [`runtime`]: the frame loop and kits.
 //! - `gltf` (feature `gltf`): node trees of glTF files.
@@ -57,6 +57,7 @@
 //! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
 //! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64`, `nalgebra` and all of `scene`. Off by default.
 //! - `scene`: scene files, with `serde`, `toml` and `schemars`. Off by default.
+//! - `export`: [`Profiler`]`::write_trace` and `write_csv`, with `serde`, `serde_json` and `csv`. Off by default.
 
 pub mod collide;
 mod error;
