@@ -6,12 +6,13 @@ use crate::engine::Engine;
 use crate::output::{self, milliseconds, share, time};
 use crate::trouble::Trouble;
 use comfy_table::{CellAlignment, ContentArrangement, Table};
-use gerust::profile::Statistic;
+use gerust::profile::{Category, Excess, Profiler, Statistic};
 use gerust::scene::{Report, Scene};
 use serde::Serialize;
 use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::path::Path;
+use std::time::Duration;
 
 /// A name is cut to this, so that the table stays within 80 columns.
 const WIDEST_NAME: usize = 26;
@@ -30,8 +31,8 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
         write(path, |file| profiler.write_csv(file))?;
     }
     match command.format {
-        Format::Text => output::print(&text(&report))?,
-        Format::Json => output::print_json(&Summary::new(&scene, &report))?,
+        Format::Text => output::print(&text(&report, profiler))?,
+        Format::Json => output::print_json(&Summary::new(&scene, &report, profiler))?,
     }
     // What the scene expects is the business of `run`: a profile of a scene that fails is still a profile.
     Ok(true)
@@ -57,7 +58,7 @@ fn write(
     })
 }
 
-fn text(report: &Report) -> String {
+fn text(report: &Report, profiler: &Profiler) -> String {
     let mut table = Table::new();
     table
         .load_style(comfy_table::TableStyle::new())
@@ -75,8 +76,9 @@ fn text(report: &Report) -> String {
             column.set_cell_alignment(CellAlignment::Right);
         }
     }
+    let slowest = Slowest::of(profiler).map_or_else(String::new, |slowest| slowest.text());
     format!(
-        "{}: {} frames, {} entities at the end{}\n{} frames over the budget of {}{}\n\n{}",
+        "{}: {} frames, {} entities at the end{}\n{} frames over the budget of {}{}\n{slowest}\n{}",
         report.title(),
         report.frames(),
         report.entities(),
@@ -94,6 +96,98 @@ fn text(report: &Report) -> String {
             .collect::<Vec<_>>()
             .join("\n")
     )
+}
+
+/// The slowest frame and what made it slow.
+struct Slowest {
+    frame: u64,
+    took: Duration,
+    median: Duration,
+    /// What took more than as a rule, the most first.
+    excess: Vec<Excess>,
+}
+
+/// Names that are told of a slow frame.
+const MOST_REASONS: usize = 3;
+
+impl Slowest {
+    fn of(profiler: &Profiler) -> Option<Self> {
+        let slowest = profiler.frames().max_by_key(|frame| frame.duration())?;
+        let frames = profiler.statistics();
+        let frames = frames
+            .iter()
+            .find(|known| known.category() == Category::Frame)?;
+        let mut excess = profiler.excess_of(slowest.number());
+        excess.retain(|excess| !excess.more().is_zero());
+        excess.truncate(MOST_REASONS);
+        Some(Self {
+            frame: slowest.number(),
+            took: slowest.duration(),
+            median: frames.median(),
+            excess,
+        })
+    }
+
+    fn text(&self) -> String {
+        let reasons: Vec<String> = self
+            .excess
+            .iter()
+            .map(|excess| {
+                let (more, name) = (time(excess.more()), &excess.name);
+                match excess.category {
+                    // What is left of a frame or a phase is what lies between its systems.
+                    Category::Frame | Category::Phase => format!("{more} in {name} itself"),
+                    Category::System | Category::Block => format!("{more} in {name}"),
+                }
+            })
+            .collect();
+        let line = format!(
+            "the slowest frame, {}, took {}, {} more than the median: {}",
+            self.frame,
+            time(self.took),
+            time(self.took.saturating_sub(self.median)),
+            reasons.join(", ")
+        );
+        output::wrapped(&line, "", 2)
+    }
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct SlowestSummary {
+    frame: u64,
+    took_ms: f64,
+    median_ms: f64,
+    excess: Vec<ExcessSummary>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct ExcessSummary {
+    kind: &'static str,
+    name: String,
+    self_ms: f64,
+    median_self_ms: f64,
+}
+
+impl From<Slowest> for SlowestSummary {
+    fn from(slowest: Slowest) -> Self {
+        Self {
+            frame: slowest.frame,
+            took_ms: milliseconds(slowest.took),
+            median_ms: milliseconds(slowest.median),
+            excess: slowest
+                .excess
+                .into_iter()
+                .map(|excess| ExcessSummary {
+                    kind: excess.category.name(),
+                    name: excess.name,
+                    self_ms: milliseconds(excess.self_time),
+                    median_self_ms: milliseconds(excess.median),
+                })
+                .collect(),
+        }
+    }
 }
 
 fn row(statistic: &Statistic) -> [String; 8] {
@@ -119,6 +213,7 @@ struct Summary<'r> {
     entities: usize,
     budget_ms: f64,
     frames_over_budget: usize,
+    slowest_frame: Option<SlowestSummary>,
     names: Vec<NameSummary<'r>>,
 }
 
@@ -139,7 +234,7 @@ struct NameSummary<'r> {
 }
 
 impl<'r> Summary<'r> {
-    fn new(scene: &Scene, report: &'r Report) -> Self {
+    fn new(scene: &Scene, report: &'r Report, profiler: &Profiler) -> Self {
         Self {
             scene: scene.path().display().to_string(),
             title: report.title(),
@@ -148,6 +243,7 @@ impl<'r> Summary<'r> {
             entities: report.entities(),
             budget_ms: milliseconds(report.budget()),
             frames_over_budget: report.frames_over_budget(),
+            slowest_frame: Slowest::of(profiler).map(SlowestSummary::from),
             names: report.statistics().iter().map(NameSummary::new).collect(),
         }
     }

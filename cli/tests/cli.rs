@@ -94,6 +94,44 @@ fn the_profile_fits_into_80_columns() {
 }
 
 #[test]
+fn the_slowest_frame_is_told_with_what_made_it_slow() {
+    gerust()
+        .args(["profile", "scenes/quay.toml"])
+        .assert()
+        .code(0)
+        .stdout(contains("the slowest frame, ").and(contains(" more than the median: ")));
+    // On one thread: what helpers take is not within the frame.
+    let arguments = [
+        "profile",
+        "scenes/quay.toml",
+        "--threads",
+        "1",
+        "--format",
+        "json",
+    ];
+    let profile = json_of(gerust().args(arguments));
+    let slowest = &profile["slowest-frame"];
+    let names = profile["names"].as_array().expect("a list");
+    assert_eq!(names[0]["worst-frame"], slowest["frame"]);
+    assert_eq!(names[0]["worst-ms"], slowest["took-ms"]);
+    let excess = slowest["excess"].as_array().expect("a list");
+    assert!((1..=3).contains(&excess.len()));
+    let more = |row: &Value| {
+        let number = |key: &str| row[key].as_f64().expect("a number");
+        number("self-ms") - number("median-self-ms")
+    };
+    assert!(excess.is_sorted_by(|a, b| more(a) >= more(b)));
+    assert!(more(&excess[0]) > 0.0);
+    // What names took themselves is all there is.
+    let own: f64 = names
+        .iter()
+        .map(|row| row["self-ms"].as_f64().expect("a number"))
+        .sum();
+    let total = names[0]["total-ms"].as_f64().expect("a number");
+    assert!((own - total).abs() < total * 1e-6, "{own} is not {total}");
+}
+
+#[test]
 fn profiles_are_written_for_other_programs() {
     let folder = tempfile::tempdir().expect("there is room");
     let (trace, table) = (

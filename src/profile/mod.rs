@@ -28,12 +28,14 @@
 //! # Ok::<(), gerust::Error>(())
 //! ```
 
+mod excess;
 #[cfg(feature = "export")]
 mod export;
 mod profiler;
 mod span;
 mod statistics;
 
+pub use excess::Excess;
 pub use profiler::{FrameProfile, Profiler};
 pub use span::{Category, Span, SpanGuard, span};
 pub use statistics::Statistic;
