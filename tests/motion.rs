@@ -840,10 +840,11 @@ fn z_takes_no_part_in_a_scene_of_two_dimensions() {
 #[test]
 fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
     type Spoil = fn(&mut Body);
-    let spoil: [(&str, Spoil); 6] = [
+    let spoil: [(&str, Spoil); 7] = [
         ("a mass of 0", |body| body.mass = 0.0),
         ("a mass of NaN", |body| body.mass = f32::NAN),
         ("a mass of -2", |body| body.mass = -2.0),
+        ("1e-20", |body| body.mass = 1e-39),
         ("a speed of", |body| body.velocity.y = 1e9),
         ("a restitution of 1.5", |body| body.restitution = 1.5),
         ("a friction of -1", |body| body.friction = -1.0),
@@ -914,6 +915,21 @@ fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
     let error = runtime.run_frames(1).expect_err("nobody can fall");
     assert!(error.to_string().contains("Gravity"), "{error}");
     assert_eq!(place_of(&runtime, falling), Vec3::ZERO);
+    let mut runtime = weightless();
+    let point = (
+        Name::new("gull"),
+        Transform::at(f32::INFINITY, 0.0, 0.0),
+        Body::dynamic(),
+    );
+    runtime.world_mut().spawn(point);
+    let text = runtime
+        .run_frames(1)
+        .expect_err("it is nowhere")
+        .to_string();
+    assert!(
+        text.contains("gull") && text.contains("not finite"),
+        "{text}"
+    );
     let mut runtime = weightless();
     let lost = spawn_body(&mut runtime, cube(1.0), Body::dynamic());
     runtime

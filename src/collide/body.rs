@@ -27,7 +27,7 @@ pub enum Motion {
 ///
 /// Of two that meet, the greater restitution and the greater friction count. What has no body has neither.
 ///
-/// A mass that is not above 0, or a velocity that is not finite or beyond 10⁷ m/s, ends the frame with an error that names the
+/// A mass below 10⁻²⁰ kg, or a velocity that is not finite or beyond 10⁷ m/s, ends the frame with an error that names the
 /// entity; the body stays where it is. An infinite mass is allowed: such a body is never moved by others.
 ///
 /// Velocity is in world space, also for a body that has a parent. What stands on a kinematic body, or hangs below any body, is

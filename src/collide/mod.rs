@@ -77,7 +77,7 @@ pub use tree::BoxTree;
 pub use world_box::WorldBox;
 
 #[cfg(feature = "scene")]
-pub(crate) use refused::MOST_SPEED;
+pub(crate) use refused::{LEAST_MASS, MOST_SPEED};
 
 use crate::error::Error;
 use crate::schedule::{Phase, System};

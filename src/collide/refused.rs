@@ -7,6 +7,9 @@ use crate::store::{Entity, World};
 /// Metres per second up to which motion is worked out: a tenth of a light-second in a frame is beyond any scene.
 pub(crate) const MOST_SPEED: f32 = 1e7;
 
+/// Kilograms from which on shares by mass can be worked out.
+pub(crate) const LEAST_MASS: f32 = 1e-20;
+
 /// The bodies that were not moved in the last frame.
 #[derive(Default, Debug)]
 pub(super) struct RefusedBodies(Vec<(Entity, String)>);
@@ -33,8 +36,12 @@ impl RefusedBodies {
 
 fn problem(body: &Body, is_grid: bool) -> Option<String> {
     let speed = body.velocity.length();
-    let (what, found, want) = if body.mass.is_nan() || body.mass <= 0.0 {
-        ("a mass", body.mass, "a number above 0; infinity is one")
+    let (what, found, want) = if body.mass.is_nan() || body.mass < LEAST_MASS {
+        (
+            "a mass",
+            body.mass,
+            "a number above 0, of 1e-20 kg or more; infinity is one",
+        )
     } else if !speed.is_finite() || speed > MOST_SPEED {
         ("a speed", speed, "a number up to 1e7 m/s")
     } else if !(0.0..=1.0).contains(&body.restitution) {

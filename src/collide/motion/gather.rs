@@ -15,6 +15,8 @@ use crate::store::{Entity, Rows};
 use glam::{Affine3A, Vec3};
 
 /// What is wrong where a body's own numbers are right.
+const NOWHERE: &str =
+    "is at a place that is not finite; give its transform, and those above it, finite numbers";
 const NO_FALL: &str = "falls by a gravity that is not finite; give the global `Gravity`, and its gravity scale, finite numbers";
 
 impl Lists {
@@ -85,6 +87,7 @@ impl Lists {
             Some(_) => placement.translation(),
         };
         if !start.is_finite() {
+            refused.refuse(entity, NOWHERE);
             return;
         }
         let velocity = match is_dynamic {

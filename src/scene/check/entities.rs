@@ -1,7 +1,7 @@
 //! Checks templates and entities.
 
 use super::Checker;
-use crate::collide::MOST_SPEED;
+use crate::collide::{LEAST_MASS, MOST_SPEED};
 use crate::scene::document::{
     BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, TransformEntry, Triple,
 };
@@ -248,10 +248,10 @@ impl<'d> Checker<'d> {
 
     fn check_body(&mut self, body: &BodyEntry) {
         if let Some(mass) = &body.mass
-            && *mass.get_ref() <= 0.0
+            && *mass.get_ref() < LEAST_MASS
         {
             let message = format!("nothing weighs {} kg", mass.get_ref());
-            self.fault(mass, message, "write a number above 0");
+            self.fault(mass, message, "write a number above 0, of 1e-20 or more");
         }
         if let Some(restitution) = &body.restitution
             && !(0.0..=1.0).contains(restitution.get_ref())
