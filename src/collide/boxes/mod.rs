@@ -133,7 +133,7 @@ impl Boxes {
     }
 
     /// The box around an entity's boxes, grown by so many metres: what an effect on an area around it asks with. `None` if
-    /// the entity has no collider that takes part.
+    /// the entity has no collider that takes part. In a scene of two dimensions it has no end along z.
     ///
     /// # Example
     ///

@@ -1,12 +1,20 @@
 use super::push_out::nearest_free;
-use super::sweep::{Obstacle, around, is_free, sweep};
+use super::sweep::{Obstacle, Stop, around, is_free, put_face, sweep};
 use crate::collide::aabb::Aabb;
-use crate::collide::placed::PlacedBox;
+use crate::collide::placed::{Face, PlacedBox};
 use glam::{Affine3A, Vec3};
 use proptest::prelude::*;
 
 fn part(own: Aabb) -> PlacedBox {
     PlacedBox::new(&own, &Affine3A::IDENTITY, false)
+}
+
+/// A body with its origin off the center of its box, so that an x/y slip or a forgotten offset shows.
+fn off_center() -> PlacedBox {
+    part(Aabb::from_corners(
+        Vec3::new(-0.5, 0.0, -1.0),
+        Vec3::new(0.7, 2.0, 0.3),
+    ))
 }
 
 fn obstacle(aabb: Aabb) -> Obstacle {
@@ -61,6 +69,52 @@ proptest! {
         }
     }
 
+    /// Along one axis the body ends where the nearest face is, and nowhere else, whatever the order of the obstacles.
+    #[test]
+    fn a_sweep_ends_at_the_nearest_face(walls in boxes(16), start in vector(9.0), axis in 0_usize..3, distance in -20.0_f32..20.0) {
+        let parts = [off_center()];
+        let mut walls: Vec<Obstacle> = walls.into_iter().map(obstacle).collect();
+        prop_assume!(is_free(&parts, start, &walls));
+        let here = parts[0].at(start);
+        let is_beside = |wall: &&Obstacle| {
+            (0..3).filter(|&other| other != axis).all(|other| {
+                here.min[other] < wall.aabb.max[other] && wall.aabb.min[other] < here.max[other]
+            })
+        };
+        let free = walls
+            .iter()
+            .filter(is_beside)
+            .map(|wall| match distance > 0.0 {
+                true => wall.aabb.min[axis] - here.max[axis],
+                false => here.min[axis] - wall.aabb.max[axis],
+            })
+            .filter(|&gap| gap >= 0.0)
+            .fold(distance.abs(), f32::min);
+        let mut place = start;
+        let stop = sweep(&parts, &mut place, axis, distance, &walls);
+        let gone = (place[axis] - start[axis]) * distance.signum();
+        prop_assert!((gone - free).abs() < 1e-4, "went {gone}, free were {free}");
+        walls.reverse();
+        let mut other_place = start;
+        let other_stop = sweep(&parts, &mut other_place, axis, distance, &walls);
+        prop_assert_eq!((other_place, other_stop), (place, stop));
+    }
+
+    #[test]
+    fn one_obstacle_is_left_by_the_shortest_way(
+        size in (0.5_f32..4.0, 0.5_f32..4.0, 0.5_f32..4.0).prop_map(Vec3::from),
+        start in vector(2.0),
+    ) {
+        let parts = [off_center()];
+        let wall = [obstacle(Aabb::from_center(Vec3::ZERO, size))];
+        prop_assume!(!is_free(&parts, start, &wall));
+        let here = parts[0].at(start);
+        let least = here.depth(&wall[0].aabb).min_element();
+        let free = nearest_free(&parts, start, &wall, &here.grown(20.0)).expect("all around is free");
+        prop_assert!(is_free(&parts, free, &wall));
+        prop_assert!((free.distance(start) - least).abs() < 1e-4);
+    }
+
     #[test]
     fn a_free_place_is_free_and_known(own in boxes(3), walls in boxes(6)) {
         let parts: Vec<PlacedBox> = own.into_iter().map(part).collect();
@@ -99,5 +153,30 @@ fn two_parts_that_reach_flush_faces_at_once_enter_neither() {
         sweep(&parts, &mut place, 0, 50.0, &walls).expect("they are in the way");
         assert!(is_free(&parts, place, &walls));
         assert!((around(&parts, place).max.x - 1.7).abs() < 1e-5);
+    }
+}
+
+#[test]
+fn stopping_near_zero_ends() {
+    // The place is so small that its own neighbors do not move the box: the step must grow.
+    let parts = [off_center()];
+    for coordinate in [0.7, 0.700_000_1, -0.5, 1e-30, 0.0] {
+        for axis in 0..3 {
+            for face in [Face::Min, Face::Max] {
+                let mut place = Vec3::splat(1e-38);
+                let stop = Stop {
+                    axis,
+                    face,
+                    part: 0,
+                    coordinate,
+                };
+                put_face(&parts, &mut place, &stop);
+                let here = parts[0].at(place);
+                match face {
+                    Face::Min => assert!(here.min[axis] >= coordinate),
+                    Face::Max => assert!(here.max[axis] <= coordinate),
+                }
+            }
+        }
     }
 }

@@ -126,21 +126,18 @@ impl BoxTree {
             return;
         };
         for (number, leaf) in leaves.iter().enumerate() {
-            let group = Group::new(leaf, margin);
-            let ids = &self.ids[number * LANES..][..LANES];
+            let group = Group::new(self, number, margin);
+            let ids = group.ids;
             // Within the leaf: each lane against those behind it.
             for lane in lanes(group.used) {
                 let behind = (!1_u32) << lane;
-                let mask = leaf.touching(&group.eight.region(lane)) & behind;
+                let mask = leaf.touching(&group.grown.region(lane)) & behind;
                 for other in lanes(mask) {
                     found((ids[lane], leaf.get(lane)), (ids[other], leaf.get(other)));
                 }
             }
             self.leaves_behind(number, &group.bounds, |other, node, bounds| {
-                group.against(node, bounds, |lane, met| {
-                    let met_id = self.ids[other * LANES + met];
-                    found((ids[lane], leaf.get(lane)), (met_id, node.get(met)));
-                });
+                group.against((self, other, node), bounds, &mut found);
             });
         }
     }
@@ -202,45 +199,55 @@ impl BoxTree {
         let Some(leaves) = self.levels.first() else {
             return;
         };
-        for (number, leaf) in leaves.iter().enumerate() {
-            let group = Group::new(leaf, margin);
-            let ids = &self.ids[number * LANES..][..LANES];
-            other.leaves_touching(&group.bounds, |leaf_met, node, bounds| {
-                group.against(node, bounds, |lane, met| {
-                    let met_id = other.ids[leaf_met * LANES + met];
-                    found((ids[lane], leaf.get(lane)), (met_id, node.get(met)));
-                });
+        for number in 0..leaves.len() {
+            let group = Group::new(self, number, margin);
+            other.leaves_touching(&group.bounds, |met, node, bounds| {
+                group.against((other, met, node), bounds, &mut found);
             });
         }
     }
 }
 
 /// The boxes of a leaf, grown by a margin, to be compared with those of other leaves.
-struct Group {
-    eight: Eight,
+struct Group<'t> {
+    leaf: &'t Eight,
+    ids: &'t [u32],
+    grown: Eight,
     bounds: Region,
     used: u32,
 }
 
-impl Group {
+impl<'t> Group<'t> {
     #[inline]
-    fn new(leaf: &Eight, margin: f32) -> Self {
-        let eight = leaf.grown(margin);
+    fn new(tree: &'t BoxTree, number: usize, margin: f32) -> Self {
+        let leaf = &tree.levels[0][number];
+        let grown = leaf.grown(margin);
         Self {
-            used: eight.used(),
-            bounds: Region::from(&eight.bounds()),
-            eight,
+            leaf,
+            ids: &tree.ids[number * LANES..][..LANES],
+            used: grown.used(),
+            bounds: Region::from(&grown.bounds()),
+            grown,
         }
     }
 
-    /// Calls `found` with the lanes of each pair of a box of this group and one of another leaf that touch.
-    #[inline]
-    fn against(&self, leaf: &Eight, bounds: &Region, mut found: impl FnMut(usize, usize)) {
+    /// Calls `found` with each pair of a box of this group and one of a leaf of a tree that touch.
+    #[inline(always)]
+    fn against(
+        &self,
+        (tree, number, leaf): (&BoxTree, usize, &Eight),
+        bounds: &Region,
+        found: &mut impl FnMut((u32, Aabb), (u32, Aabb)),
+    ) {
         // Most boxes of two leaves whose bounds touch are away from the other's bounds: one comparison leaves them out.
-        let near = self.eight.touching(bounds) & self.used;
+        let near = self.grown.touching(bounds) & self.used;
         for lane in lanes(near) {
-            for met in lanes(leaf.touching(&self.eight.region(lane))) {
-                found(lane, met);
+            for met in lanes(leaf.touching(&self.grown.region(lane))) {
+                let met_id = tree.ids[number * LANES + met];
+                found(
+                    (self.ids[lane], self.leaf.get(lane)),
+                    (met_id, leaf.get(met)),
+                );
             }
         }
     }

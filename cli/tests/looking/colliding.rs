@@ -1,28 +1,8 @@
 //! What the tool tells about boxes, contacts and pairs.
 
-mod common;
-
-use common::{gerust, json_of};
+use super::*;
 use predicates::prelude::PredicateBooleanExt;
 use predicates::str::contains;
-
-fn text_of(arguments: &[&str]) -> String {
-    let output = gerust().args(arguments).output().expect("it starts");
-    assert!(output.status.success(), "{arguments:?}");
-    let text = String::from_utf8(output.stdout).expect("it is text");
-    let widest = text.lines().map(|line| line.chars().count()).max();
-    assert!(widest <= Some(80), "{text}");
-    text
-}
-
-fn refused(arguments: &[&str], message: &str) {
-    gerust()
-        .args(arguments)
-        .assert()
-        .code(2)
-        .stdout("")
-        .stderr(contains(message));
-}
 
 #[test]
 fn a_pair_is_explained_with_the_one_reason() {
@@ -88,17 +68,15 @@ fn a_pair_is_explained_with_the_one_reason() {
 #[test]
 fn contacts_are_listed_with_side_depth_state_and_since() {
     let text = text_of(&["inspect", "scenes/yard.toml", "contacts", "--at", "60"]);
-    for line in [
-        "after frame 60: 8 contacts, 0 of them left over by motion",
-        "floor              arm-crane          +y    0.0000  held       0  carries it",
-        "maze               runaway            +z    0.0000  held       1",
-        "arm-crane          wall               -x    0.0000  began     60",
-    ] {
-        assert!(
-            text.lines().any(|shown| shown == line),
-            "{line} is not in\n{text}"
-        );
-    }
+    assert_lines(
+        &text,
+        &[
+            "after frame 60: 8 contacts, 0 of them left over by motion",
+            "floor              arm-crane          +y    0.0000  held       0  carries it",
+            "maze               runaway            +z    0.0000  held       1",
+            "arm-crane          wall               -x    0.0000  began     60",
+        ],
+    );
     let view = json_of(gerust().args([
         "inspect",
         "scenes/yard.toml",
@@ -131,17 +109,15 @@ fn contacts_are_listed_with_side_depth_state_and_since() {
 #[test]
 fn boxes_are_listed_with_layer_kind_and_set() {
     let text = text_of(&["inspect", "scenes/yard.toml", "boxes"]);
-    for line in [
-        "  119 solid tiles",
-        "arm-crane          18.50    0.00    7.00   24.00    3.00    9.00  cart",
-        "  dynamic, box set `reaching`, 2 boxes",
-        "  kinematic",
-    ] {
-        assert!(
-            text.lines().any(|shown| shown == line),
-            "{line} is not in\n{text}"
-        );
-    }
+    assert_lines(
+        &text,
+        &[
+            "  119 solid tiles",
+            "arm-crane          18.50    0.00    7.00   24.00    3.00    9.00  cart",
+            "  dynamic, box set `reaching`, 2 boxes",
+            "  kinematic",
+        ],
+    );
     let view = json_of(gerust().args([
         "inspect",
         "scenes/quay.toml",

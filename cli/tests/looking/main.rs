@@ -1,5 +1,7 @@
 //! Looking inside, asking why, and node trees, with the real tool.
 
+mod colliding;
+#[path = "../common/mod.rs"]
 mod common;
 
 use common::{gerust, json_of};
@@ -7,6 +9,34 @@ use predicates::prelude::*;
 use predicates::str::contains;
 use serde_json::Value;
 use std::path::Path;
+
+fn text_of(arguments: &[&str]) -> String {
+    let output = gerust().args(arguments).output().expect("it starts");
+    assert!(output.status.success(), "{arguments:?}");
+    let text = String::from_utf8(output.stdout).expect("it is text");
+    let widest = text.lines().map(|line| line.chars().count()).max();
+    assert!(widest <= Some(80), "{text}");
+    text
+}
+
+fn refused(arguments: &[&str], message: &str) {
+    gerust()
+        .args(arguments)
+        .assert()
+        .code(2)
+        .stdout("")
+        .stderr(contains(message));
+}
+
+/// Whether a text has lines, to the blank.
+fn assert_lines(text: &str, lines: &[&str]) {
+    for line in lines {
+        assert!(
+            text.lines().any(|shown| shown == *line),
+            "{line} is not in\n{text}"
+        );
+    }
+}
 
 #[test]
 fn inspect_plan_shows_order_reasons_and_cost() {
@@ -168,26 +198,16 @@ fn questions_about_what_is_not_there_exit_2_and_list_what_is() {
 
 #[test]
 fn inspect_tree_shows_who_hangs_where() {
-    let output = gerust()
-        .args(["inspect", "scenes/quay.toml", "tree", "--at", "240"])
-        .output()
-        .expect("it starts");
-    let text = String::from_utf8(output.stdout).expect("it is text");
-    assert!(
-        text.lines().all(|line| line.chars().count() <= 80),
-        "{text}"
+    let text = text_of(&["inspect", "scenes/quay.toml", "tree", "--at", "240"]);
+    assert_lines(
+        &text,
+        &[
+            "name                           local x       y       z world x       y       z",
+            "rail                              0.00    0.00  -10.00    0.00    0.00  -10.00",
+            "    trolley-1                     0.00   21.00   -3.00  -22.00   21.00  -13.00",
+            "        turned 158.8° about 0.00 1.00 0.00",
+        ],
     );
-    for line in [
-        "name                           local x       y       z world x       y       z",
-        "rail                              0.00    0.00  -10.00    0.00    0.00  -10.00",
-        "    trolley-1                     0.00   21.00   -3.00  -22.00   21.00  -13.00",
-        "        turned 158.8° about 0.00 1.00 0.00",
-    ] {
-        assert!(
-            text.lines().any(|shown| shown == line),
-            "{line} is not in\n{text}"
-        );
-    }
     gerust()
         .args(["inspect", "scenes/quay.toml", "tree", "--at", "9999"])
         .assert()
@@ -314,15 +334,7 @@ fn files_that_are_no_node_trees_exit_2_and_nothing_is_written() {
 
 #[test]
 fn memory_is_told_by_component_and_table_with_growth_and_allocations() {
-    let output = gerust()
-        .args(["inspect", "scenes/quay.toml", "memory"])
-        .output()
-        .expect("it starts");
-    let text = String::from_utf8(output.stdout).expect("it is text");
-    assert!(
-        text.lines().all(|line| line.chars().count() <= 80),
-        "{text}"
-    );
+    let text = text_of(&["inspect", "scenes/quay.toml", "memory"]);
     for part in [
         "after frame 600: 44 entities",
         "  120 more frames without cues allocated nothing",
