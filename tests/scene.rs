@@ -537,6 +537,9 @@ set = { entity = "one-box", collider = { set = "unfolded" } }
 [[cues]]
 frame = 3
 set = { entity = "map", collider = { sets.folded = [] } }
+[[cues]]
+frame = 3
+set = { entity = "folded", collider = { size = [9, 9, 9] } }
 "##;
     let scene = Scene::parse(text, "shapes.toml", &Registry::standard()).expect("it is right");
     let mut run = scene.start(Runtime::new()).expect("it starts");
@@ -574,6 +577,16 @@ set = { entity = "map", collider = { sets.folded = [] } }
     }
     while run.advance().expect("nothing fails") {}
     assert_eq!(boxes(&run, "as-it-is"), (1, String::from("folded"), true));
+    // Other boxes by default, and the set that counted before.
+    assert_eq!(boxes(&run, "folded"), (1, String::from("folded"), true));
+    {
+        let world = run.runtime_mut().world_mut();
+        let folded = world.find("folded").expect("it is there");
+        let collider = world.get_mut::<Collider>(folded).expect("it has one");
+        assert_eq!(collider.own_box().size(), Vec3::new(1.0, 2.0, 1.0));
+        collider.switch_to("default").expect("it is always there");
+        assert_eq!(collider.own_box().size(), Vec3::splat(9.0));
+    }
     let report = run.report();
     let missed = report.missed();
     assert_eq!(missed.len(), 2, "{missed:?}");

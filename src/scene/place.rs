@@ -257,37 +257,21 @@ impl ColliderEntry {
         Ok(collider)
     }
 
-    /// What is there with the boxes that are given, if any.
+    /// What is there with the boxes that are given, if any: everything else of it stays.
     fn with_shape(&self, present: Option<Collider>) -> Result<Collider, Error> {
-        let fresh = if let Some(tiles) = &self.tiles {
-            Some(Collider::tiles(tiles.get_ref().grid()?))
+        let mut collider = present.unwrap_or_else(|| Collider::solid(Aabb::default()));
+        if let Some(tiles) = &self.tiles {
+            collider.set_tiles(tiles.get_ref().grid()?);
         } else if let Some(boxes) = &self.boxes {
-            let mut boxes = boxes.get_ref().iter().map(BoxEntry::aabb);
-            let first = boxes.next().map(Collider::solid);
-            first.map(|first| boxes.fold(first, Collider::with_box))
-        } else if self.size.is_some() || self.center.is_some() || present.is_none() {
-            let own = present.as_ref().map(Collider::own_box).unwrap_or_default();
+            collider.set_boxes(boxes.get_ref().iter().map(BoxEntry::aabb));
+        } else if self.size.is_some() || self.center.is_some() {
+            let own = collider.default_box();
             let center = self.center.map_or(own.center(), Vec3::from);
-            let half_extents = self
-                .size
-                .as_ref()
-                .map_or(own.half_extents(), |size| Vec3::from(*size.get_ref()) / 2.0);
-            Some(Collider::solid(Aabb::from_center(center, half_extents)))
-        } else {
-            None
-        };
-        Ok(match (fresh, present) {
-            (None, None) => Collider::solid(Aabb::default()),
-            (None, Some(present)) => present,
-            (Some(fresh), None) => fresh,
-            (Some(mut fresh), Some(present)) => {
-                fresh.set_sensor(present.is_sensor());
-                fresh.set_layer(present.layer());
-                fresh.set_on(present.is_on());
-                fresh.set_upright(present.is_upright());
-                fresh
-            }
-        })
+            let size = self.size.as_ref().map(|size| Vec3::from(*size.get_ref()));
+            let half_extents = size.map_or(own.half_extents(), |size| size / 2.0);
+            collider.set_boxes([Aabb::from_center(center, half_extents)]);
+        }
+        Ok(collider)
     }
 }
 

@@ -327,6 +327,52 @@ impl Collider {
         self.boxes = OwnBoxes::One(own_box);
     }
 
+    /// Gives the default set other boxes; named sets stay, and so does which one counts. A grid of tiles becomes boxes.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let (small, large) = (Aabb::default(), Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+    /// let mut crane = Collider::solid(small).with_set("reaching", [large, large]);
+    /// crane.set_boxes([large]);
+    /// assert_eq!((crane.boxes(), crane.set_names()), (&[large][..], vec!["default", "reaching"]));
+    /// ```
+    pub fn set_boxes(&mut self, boxes: impl IntoIterator<Item = Aabb>) {
+        let boxes = boxes.into_iter().collect();
+        match &mut self.boxes {
+            OwnBoxes::Sets { .. } => self.boxes.sets_mut().default = boxes,
+            other => *other = OwnBoxes::of(boxes),
+        }
+    }
+
+    /// Gives the collider a grid of tiles in place of all boxes that it has, named sets included.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::collide::TileGrid;
+    /// use gerust::prelude::*;
+    ///
+    /// let mut yard = Collider::solid(Aabb::default());
+    /// yard.set_tiles(TileGrid::new([3, 1, 2], Vec3::ONE)?);
+    /// assert_eq!(yard.own_box().max, Vec3::new(3.0, 1.0, 2.0));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_tiles(&mut self, grid: TileGrid) {
+        self.boxes = OwnBoxes::Tiles(Arc::new(grid));
+    }
+
+    /// The smallest box around the boxes of the default set.
+    #[cfg(feature = "scene")]
+    pub(crate) fn default_box(&self) -> Aabb {
+        let boxes = self.boxes.default_boxes().iter().copied();
+        boxes
+            .reduce(|all, one| all.merged(&one))
+            .unwrap_or_else(|| self.own_box())
+    }
+
     /// The layer.
     #[must_use]
     pub fn layer(&self) -> Layer {
