@@ -195,6 +195,9 @@ pub(crate) enum Kind {
         label: String,
         problem: String,
     },
+    #[cfg(feature = "export")]
+    #[error("this is not a recorded profile: {reason}; write one with `RecordedProfile::write`")]
+    BadProfile { reason: String },
     #[error("{what} must be {want}, but it is {found}; pass a finite number in that range")]
     BadNumber {
         what: &'static str,

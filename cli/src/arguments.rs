@@ -1,5 +1,6 @@
 //! The command line.
 
+use crate::profile::{BudgetOption, Versus};
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -22,7 +23,7 @@ pub(crate) enum Command {
     Run(RunCommand),
     /// Run a scene and show where the time of its frames goes
     #[command(
-        after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv"
+        after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
     )]
     Profile(ProfileCommand),
     /// Draw the boxes of a scene at some of its frames
@@ -73,6 +74,32 @@ pub(crate) struct ProfileCommand {
     /// Also write the time of each frame and name as CSV
     #[arg(long, value_name = "FILE")]
     pub(crate) csv: Option<PathBuf>,
+    /// Also draw three pictures, .png or .svg: FILE with the time of each frame by part, and beside it FILE-systems with how
+    /// the times of each system spread and FILE-threads with what ran where in one frame
+    #[arg(long, value_name = "FILE")]
+    pub(crate) plot: Option<PathBuf>,
+    /// The frame whose threads are drawn; the slowest after warm-up unless given
+    #[arg(long, value_name = "FRAME", requires = "plot")]
+    pub(crate) frame: Option<u64>,
+    /// The size of each picture in pixels
+    #[arg(long, default_value = "1280x800", value_name = "WIDTHxHEIGHT", value_parser = parse_size, requires = "plot")]
+    pub(crate) size: (u32, u32),
+    /// Milliseconds that a frame should take at most, or with SYSTEM= before it a system; can be repeated
+    #[arg(long, value_name = "[SYSTEM=]MS")]
+    pub(crate) budget: Vec<BudgetOption>,
+    /// Frames at the beginning that are kept apart; what the scene says unless given
+    #[arg(long, value_name = "FRAMES")]
+    pub(crate) warm_up: Option<u64>,
+    /// Also keep the times of all frames in a file, to compare with later
+    #[arg(long, value_name = "FILE")]
+    pub(crate) save: Option<PathBuf>,
+    /// Compare with what `--save` has kept
+    #[arg(long, value_name = "FILE")]
+    pub(crate) against: Option<PathBuf>,
+    /// Run a second time in turn and compare: another scene, or a setting: threads=NUMBER, off=SYSTEM or
+    /// serial-below=MICROSECONDS
+    #[arg(long, value_name = "SCENE|SETTING")]
+    pub(crate) versus: Option<Versus>,
     #[command(flatten)]
     pub(crate) threads: Threads,
 }

@@ -34,6 +34,7 @@ mod faults;
 mod font;
 mod inspect;
 mod output;
+mod picture;
 mod profile;
 mod run;
 mod trouble;

@@ -3,6 +3,7 @@
 use crate::arguments::{Format, Threads};
 use crate::engine::Engine;
 use crate::trouble::Trouble;
+use comfy_table::Table;
 use gerust::scene::{Report, Scene, SceneRun};
 use gerust::{Entity, Name, Runtime, World};
 use glam::Vec3;
@@ -115,28 +116,37 @@ pub(crate) fn warn_of_debug_build() {
 
 /// Runs a scene up to a frame, with a progress bar if standard error is a terminal.
 pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Trouble> {
+    let title = run.scene().title().to_owned();
+    let left = frames.saturating_sub(run.frame());
+    with_progress(&title, left, |_| {
+        run.advance()?;
+        Ok(())
+    })
+}
+
+/// Does something so often, with a progress bar if standard error is a terminal.
+pub(crate) fn with_progress(
+    title: &str,
+    frames: u64,
+    mut advance: impl FnMut(u64) -> Result<(), Trouble>,
+) -> Result<(), Trouble> {
     let bar = ProgressBar::with_draw_target(Some(frames), ProgressDrawTarget::stderr());
     if !std::io::stderr().is_terminal() {
         bar.set_draw_target(ProgressDrawTarget::hidden());
     }
     let style = ProgressStyle::with_template("{msg} {wide_bar} frame {pos} of {len}");
     bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
-    bar.set_message(run.scene().title().to_owned());
+    bar.set_message(title.to_owned());
     // Drawing each frame would cost more than running it.
     let between = (frames / PROGRESS_UPDATES).max(1);
-    let outcome = loop {
-        if run.frame() >= frames {
-            break Ok(());
+    let outcome = (0..frames).try_for_each(|frame| {
+        if frame.is_multiple_of(between) {
+            bar.set_position(frame);
         }
-        match run.advance() {
-            Ok(true) if run.frame().is_multiple_of(between) => bar.set_position(run.frame()),
-            Ok(true) => {}
-            Ok(false) => break Ok(()),
-            Err(error) => break Err(error),
-        }
-    };
+        advance(frame)
+    });
     bar.finish_and_clear();
-    outcome.map_err(Trouble::from)
+    outcome
 }
 
 /// A time with three significant digits, in ms or, below that, µs.
@@ -149,6 +159,15 @@ pub(crate) fn time(duration: Duration) -> String {
         large if large < 10_000.0 => format!("{:.2} ms", large / 1e3),
         large if large < 100_000.0 => format!("{:.1} ms", large / 1e3),
         large => format!("{:.0} ms", large / 1e3),
+    }
+}
+
+/// A number of bytes with three digits.
+pub(crate) fn bytes(count: usize) -> String {
+    match count as f64 {
+        few if few < 1024.0 => format!("{few} B"),
+        some if some < 1024.0 * 1024.0 => format!("{:.1} KiB", some / 1024.0),
+        many => format!("{:.1} MiB", many / (1024.0 * 1024.0)),
     }
 }
 
@@ -175,29 +194,48 @@ pub(crate) fn build() -> &'static str {
     }
 }
 
-/// Which frames the times are of, where that is not all of them.
-pub(crate) fn of_the_last(report: &Report) -> String {
-    match report.frames_profiled() as u64 == report.frames() {
-        true => String::new(),
-        false => format!(
-            " (times are of the last {} frames)",
-            report.frames_profiled()
-        ),
-    }
+/// How many frames were over the budget, and which frames the times are of where that is not all of them.
+pub(crate) fn over_budget(report: &Report) -> String {
+    let left_out = report.frames() - report.frames_profiled() as u64;
+    let left_out = match (left_out, report.warm_up()) {
+        (0, _) => String::new(),
+        (all, warm_up) if all == warm_up => format!("; {warm_up} more were warm-up"),
+        (_, warm_up) => format!("; only the last were kept, and {warm_up} were warm-up"),
+    };
+    format!(
+        "{} of {} frames over{left_out}",
+        report.frames_over_budget(),
+        report.frames_profiled(),
+    )
+}
+
+/// A table as text, without the blanks that fill its last column.
+pub(crate) fn without_trailing_blanks(table: &Table) -> String {
+    let lines = table.lines().map(|line| line.trim_end().to_owned());
+    lines.collect::<Vec<_>>().join("\n")
 }
 
 /// The widest line of plain text.
 const WIDEST_LINE: usize = 80;
 
 /// A text with a prefix, broken at blanks so that it stays within 80 columns; later lines are indented. With a line end.
+/// Numbers stay with their units.
 pub(crate) fn wrapped(text: &str, prefix: &str, indent: usize) -> String {
+    const UNITS: [&str; 6] = ["%", "ns", "µs", "ms", "KiB", "MiB"];
     let indent = " ".repeat(indent);
     let options = textwrap::Options::new(WIDEST_LINE)
         .initial_indent(prefix)
         .subsequent_indent(&indent)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation)
         .break_words(false);
-    textwrap::fill(text, options) + "\n"
+    let tied = UNITS.iter().fold(text.to_owned(), |text, unit| {
+        text.replace(&format!(" {unit}"), &format!("{TIE}{unit}"))
+    });
+    textwrap::fill(&tied, options).replace(TIE, " ") + "\n"
 }
+
+/// A blank at which no line is broken.
+const TIE: char = '\u{a0}';
 
 /// A name cut to so many columns.
 pub(crate) fn shortened(name: &str, columns: usize) -> String {

@@ -61,11 +61,10 @@ fn text(report: &Report) -> String {
         );
         let _ = writeln!(
             text,
-            "  budget        {} of {} used by the median, {} frames over{}",
+            "  budget        {} of {} used by the median, {}",
             share(frame.share_of_budget()),
             time(report.budget()),
-            report.frames_over_budget(),
-            output::of_the_last(report)
+            output::over_budget(report)
         );
     }
     let _ = writeln!(

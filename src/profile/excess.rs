@@ -1,10 +1,15 @@
-//! What made one frame longer than the others.
+//! What made frames longer than others.
 
+use super::frame::FrameProfile;
 use super::profiler::Profiler;
-use super::span::{Category, SpanName};
+use super::span::{Category, Span, SpanName};
 use super::statistics::own_times;
+use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::time::Duration;
+
+/// What the spans stand for, what they are called, and the system in which they lie.
+type Name = (Category, SpanName, Option<SpanName>);
 
 /// What one name took in one frame, against its median; see [`Profiler::excess_of`].
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -13,6 +18,8 @@ pub struct Excess {
     pub category: Category,
     /// The name.
     pub name: String,
+    /// The system in which the spans lie, if they are parts or blocks of one.
+    pub within: Option<String>,
     /// The self time in the frame: without the spans within.
     pub self_time: Duration,
     /// The median self time over all frames that are kept, those without the name included.
@@ -25,6 +32,72 @@ impl Excess {
     pub fn more(&self) -> Duration {
         self.self_time.saturating_sub(self.median)
     }
+}
+
+/// What made frames go over the budget more than anything else; see [`Profiler::culprits`].
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Culprit {
+    /// What the spans of the name stand for.
+    pub category: Category,
+    /// The name.
+    pub name: String,
+    /// The system in which the spans lie, if they are parts or blocks of one.
+    pub within: Option<String>,
+    /// In how many of the frames over budget it was what took most more than as a rule.
+    pub frames: usize,
+    /// How much more it took than as a rule in the worst of them.
+    pub most_more: Duration,
+    /// The number of that frame.
+    pub worst_frame: u64,
+}
+
+/// The self time of each name as a rule.
+struct Medians(HashMap<Name, u64>);
+
+impl Medians {
+    fn of(profiler: &Profiler) -> Self {
+        let mut all: HashMap<Name, Vec<u64>> = HashMap::new();
+        let measured = || profiler.frames().filter(|frame| !frame.is_warm_up());
+        for frame in measured() {
+            for (name, own) in own_by_name(frame) {
+                all.entry(name).or_default().push(own);
+            }
+        }
+        let count = measured().count();
+        let medians = all.into_iter().map(|(name, mut times)| {
+            // In the other frames it took nothing.
+            times.resize(count, 0);
+            (name, median(&mut times))
+        });
+        Self(medians.collect())
+    }
+
+    /// What each name took more, the most first.
+    fn excess_of(&self, frame: &FrameProfile, profiler: &Profiler) -> Vec<Excess> {
+        let names = own_by_name(frame).into_iter();
+        let mut excess: Vec<Excess> = names
+            .map(|(key @ (category, name, within), own)| Excess {
+                category,
+                name: profiler.text_of(name).to_owned(),
+                within: within.map(|system| profiler.text_of(system).to_owned()),
+                self_time: Duration::from_nanos(own),
+                median: Duration::from_nanos(self.0.get(&key).copied().unwrap_or(0)),
+            })
+            .collect();
+        excess.sort_by(|a, b| (b.more(), &a.name).cmp(&(a.more(), &b.name)));
+        excess
+    }
+}
+
+fn own_by_name(frame: &FrameProfile) -> HashMap<Name, u64> {
+    let mut by_name = HashMap::new();
+    let spans = frame.spans().iter().zip(own_times(frame.spans()));
+    for ((span, own), within) in spans.zip(systems_around(frame.spans())) {
+        *by_name
+            .entry((span.category, span.name, within))
+            .or_default() += own;
+    }
+    by_name
 }
 
 impl Profiler {
@@ -47,45 +120,102 @@ impl Profiler {
     /// }))?;
     /// runtime.run_frames(20)?;
     /// let excess = runtime.profiler().excess_of(7);
-    /// assert_eq!(excess[0].name, "load cargo list");
+    /// assert_eq!((excess[0].name.as_str(), &excess[0].within), ("load cargo list", &None));
     /// assert!(excess[0].more() > Duration::from_millis(10));
     /// assert!(runtime.profiler().excess_of(21).is_empty());
     /// # Ok::<(), gerust::Error>(())
     /// ```
     #[must_use]
     pub fn excess_of(&self, frame: u64) -> Vec<Excess> {
-        let count = self.frames().len();
-        let mut wanted: HashMap<(Category, SpanName), u64> = HashMap::new();
-        let mut all: HashMap<(Category, SpanName), Vec<u64>> = HashMap::new();
-        for known in self.frames() {
-            let mut here: HashMap<(Category, SpanName), u64> = HashMap::new();
-            for (span, own) in known.spans().iter().zip(own_times(known.spans())) {
-                *here.entry((span.category, span.name)).or_default() += own;
-            }
-            for (&name, &own) in &here {
-                all.entry(name).or_default().push(own);
-            }
-            if known.number() == frame {
-                wanted = here;
+        match self.frames().find(|known| known.number() == frame) {
+            Some(known) => Medians::of(self).excess_of(known, self),
+            None => Vec::new(),
+        }
+    }
+
+    /// What made frames go over the budget: of each such frame the one name that took most more than as a rule, and in how many
+    /// frames each was it; the most frequent first. Warm-up is left out. O(spans).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use std::time::Duration;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.profiler_mut().set_budget(Duration::from_millis(20));
+    /// runtime.add_system(System::named("load cargo list").takes::<Global<Clock>>().runs(|clock| {
+    ///     if clock.frame() % 5 == 0 {
+    ///         std::thread::sleep(Duration::from_millis(21));
+    ///     }
+    /// }))?;
+    /// runtime.run_frames(14)?;
+    /// let culprits = runtime.profiler().culprits();
+    /// let list = culprits.iter().find(|culprit| culprit.name == "load cargo list").expect("it is slow");
+    /// assert_eq!(list.frames, 2);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn culprits(&self) -> Vec<Culprit> {
+        let medians = Medians::of(self);
+        let mut culprits: Vec<Culprit> = Vec::new();
+        let over = |frame: &&FrameProfile| !frame.is_warm_up() && frame.duration() > self.budget();
+        for frame in self.frames().filter(over) {
+            let Some(excess) = medians.excess_of(frame, self).into_iter().next() else {
+                continue;
+            };
+            let more = excess.more();
+            let same = |known: &&mut Culprit| {
+                (known.category, &known.name, &known.within)
+                    == (excess.category, &excess.name, &excess.within)
+            };
+            match culprits.iter_mut().find(same) {
+                Some(known) => {
+                    known.frames += 1;
+                    if more > known.most_more {
+                        (known.most_more, known.worst_frame) = (more, frame.number());
+                    }
+                }
+                None => culprits.push(Culprit {
+                    category: excess.category,
+                    name: excess.name,
+                    within: excess.within,
+                    frames: 1,
+                    most_more: more,
+                    worst_frame: frame.number(),
+                }),
             }
         }
-        let mut excess: Vec<Excess> = wanted
-            .into_iter()
-            .map(|((category, name), own)| {
-                let mut times = all.remove(&(category, name)).unwrap_or_default();
-                // In the other frames it took nothing.
-                times.resize(count, 0);
-                Excess {
-                    category,
-                    name: self.text_of(name).to_owned(),
-                    self_time: Duration::from_nanos(own),
-                    median: Duration::from_nanos(median(&mut times)),
-                }
-            })
-            .collect();
-        excess.sort_by(|a, b| (b.more(), &a.name).cmp(&(a.more(), &b.name)));
-        excess
+        culprits.sort_by_key(|culprit| Reverse((culprit.frames, culprit.most_more)));
+        culprits
     }
+}
+
+/// For each span the system in which it lies on its thread, if it lies in one.
+fn systems_around(spans: &[Span]) -> Vec<Option<SpanName>> {
+    // From the end on, what holds others comes before them: by thread and depth, the system that is open there.
+    let mut open: HashMap<(u32, u32), Option<SpanName>> = HashMap::new();
+    let mut around: Vec<Option<SpanName>> = spans
+        .iter()
+        .rev()
+        .map(|span| {
+            let above = span
+                .depth
+                .checked_sub(1)
+                .and_then(|depth| open.get(&(span.thread, depth)))
+                .copied()
+                .flatten();
+            let own = match span.category {
+                Category::System => Some(span.name),
+                Category::Frame | Category::Phase => None,
+                Category::Part | Category::Block => above,
+            };
+            open.insert((span.thread, span.depth), own);
+            above
+        })
+        .collect();
+    around.reverse();
+    around
 }
 
 /// The middle value, the lower one of two.

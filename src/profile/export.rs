@@ -1,6 +1,7 @@
 //! Profiles for other programs: trace events and CSV.
 
-use super::profiler::{FrameProfile, Profiler};
+use super::frame::FrameProfile;
+use super::profiler::Profiler;
 use super::span::{Category, Span};
 use super::statistics::own_times;
 use serde::Serialize;
@@ -16,7 +17,7 @@ struct Event<'p> {
     name: &'p str,
     #[serde(rename = "cat")]
     category: &'p str,
-    /// `X`: a complete event, with a duration. `M`: what a thread is called.
+    /// `X`: a complete event, with a duration. `M`: what a thread is called. `C`: the value of a counter from then on.
     #[serde(rename = "ph")]
     phase: &'static str,
     /// Microseconds since the first frame began.
@@ -36,6 +37,7 @@ struct Event<'p> {
 #[serde(untagged)]
 enum Arguments {
     Frame { frame: u64 },
+    Value { value: u64 },
     Name { name: String },
 }
 
@@ -60,7 +62,8 @@ struct Line<'p> {
 
 impl Profiler {
     /// Writes the frames that are kept as JSON trace events, for any viewer of that format: a complete event for each span, with
-    /// its kind as the category and its frame as the argument, and the names of the threads. Frames have no arguments.
+    /// its kind as the category and its frame as the argument, an event for each counter of a frame, at its beginning, and the
+    /// names of the threads. Frames have no arguments.
     ///
     /// # Errors
     ///
@@ -83,10 +86,12 @@ impl Profiler {
         let mut events = Vec::new();
         let first = self.frames().next();
         for frame in self.frames() {
+            let first = first.unwrap_or(frame);
             for span in frame.spans() {
                 threads.insert(span.thread());
-                events.push(self.event(first.unwrap_or(frame), frame, span));
+                events.push(self.event(first, frame, span));
             }
+            events.extend(counter_events(first, frame));
         }
         // Viewers nest events that begin together by their order: the longer one first.
         events.sort_by(|a, b| {
@@ -120,7 +125,6 @@ impl Profiler {
     }
 
     fn event<'p>(&'p self, first: &FrameProfile, frame: &FrameProfile, span: &Span) -> Event<'p> {
-        let microseconds = |nanoseconds: u128| nanoseconds as f64 / 1e3;
         Event {
             name: self.name_of(span),
             category: span.category().name(),
@@ -186,6 +190,31 @@ impl Profiler {
         }
         writer.flush()
     }
+}
+
+fn microseconds(nanoseconds: u128) -> f64 {
+    nanoseconds as f64 / 1e3
+}
+
+/// The counters of a frame.
+fn counter_events<'p>(
+    first: &FrameProfile,
+    frame: &'p FrameProfile,
+) -> impl Iterator<Item = Event<'p>> {
+    let start = frame
+        .spans()
+        .last()
+        .map_or(0, |whole| first.offset(whole).as_nanos());
+    frame.counters().iter().map(move |count| Event {
+        name: count.name,
+        category: "counter",
+        phase: "C",
+        start: microseconds(start),
+        duration: None,
+        process: PROCESS,
+        thread: 0,
+        arguments: Some(Arguments::Value { value: count.value }),
+    })
 }
 
 #[cfg(test)]

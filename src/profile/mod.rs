@@ -1,8 +1,9 @@
 //! Where the time of a frame goes.
 //!
-//! A [`Runtime`](crate::Runtime) opens a span for the frame, each phase and each system without being asked; [`span`]
-//! adds one for a block of your own. The spans of the last frames are kept in a [`Profiler`], which sums them up per
-//! name.
+//! A [`Runtime`](crate::Runtime) opens a span for the frame, each phase, each system and the parts of its own work without
+//! being asked; [`span`] and [`timed`] add one for a block of your own. It counts entities, rows, contacts, edits and events;
+//! [`count`] and [`Profiler::add_counter`] add what you count. The last frames are kept in a [`Profiler`], which sums them up
+//! per name and hands each on when it has ended.
 //!
 //! Do not use it to time code outside of a frame: without a frame a span records nothing.
 //!
@@ -28,18 +29,57 @@
 //! # Ok::<(), gerust::Error>(())
 //! ```
 
+#[cfg(feature = "tracing")]
+mod bridge;
+mod clock_cost;
+#[cfg(feature = "export")]
+mod compare;
+mod counters;
 mod excess;
 #[cfg(feature = "export")]
 mod export;
+mod frame;
 mod profiler;
+#[cfg(feature = "export")]
+mod recorded;
+mod recorder;
 mod span;
 mod statistics;
 
-pub use excess::Excess;
-pub use profiler::{FrameProfile, Profiler};
-pub use span::{Category, Span, SpanGuard, span};
+#[cfg(feature = "tracing")]
+pub use bridge::ProfileLayer;
+pub use clock_cost::ClockCost;
+#[cfg(feature = "export")]
+pub use compare::{Comparison, Finding, NameRatio};
+pub use counters::{Count, CounterKind, CounterStatistic, count};
+pub use excess::{Culprit, Excess};
+pub use frame::FrameProfile;
+pub use profiler::Profiler;
+#[cfg(feature = "export")]
+pub use recorded::{RecordedName, RecordedProfile};
+pub use recorder::Relay;
+pub use span::{Category, Span, SpanGuard, span, timed};
 pub use statistics::Statistic;
 
-#[cfg(feature = "parallel")]
-pub(crate) use span::helper_spans;
-pub(crate) use span::{SpanName, ascend, descend, open};
+#[cfg(feature = "tracing")]
+pub(crate) use bridge::{tell, tell_frame};
+#[cfg(not(feature = "tracing"))]
+pub(crate) use no_bridge::{tell, tell_frame};
+pub(crate) use recorder::{ascend, descend, is_recording, note_rows};
+pub(crate) use span::{SpanName, open, part, timed_part};
+
+/// Without the bridge nobody is told.
+#[cfg(not(feature = "tracing"))]
+mod no_bridge {
+    pub(crate) struct Told;
+
+    #[inline]
+    pub(crate) fn tell(_: super::Category, _: &str) -> Told {
+        Told
+    }
+
+    #[inline]
+    pub(crate) fn tell_frame(_: u64) -> Told {
+        Told
+    }
+}

@@ -1,8 +1,11 @@
 //! The profiler: the spans of the last frames.
 
-use super::span::{Category, HelperSpans, Recorder, Span, SpanName, exchange, locked};
-use super::statistics::{self, Statistic};
+use super::counters::{Count, CounterKind, Gauge};
+use super::frame::FrameProfile;
+use super::recorder::{HelperSpans, Lists, Recorder, add, exchange, locked};
+use super::span::{Category, Span, SpanName};
 use std::collections::VecDeque;
+use std::fmt;
 use std::sync::Arc;
 use std::time::{Duration, Instant};
 
@@ -10,6 +13,10 @@ use std::time::{Duration, Instant};
 const DEFAULT_FRAMES: usize = 600;
 /// 60 frames a second.
 const DEFAULT_BUDGET: Duration = Duration::from_nanos(16_666_667);
+/// The counter of rows that walks went over.
+const ROWS: &str = "rows visited";
+
+type Hook = Box<dyn FnMut(&Profiler, &FrameProfile) + Send>;
 
 /// Keeps the spans of the last frames and sums them up.
 ///
@@ -31,13 +38,20 @@ const DEFAULT_BUDGET: Duration = Duration::from_nanos(16_666_667);
 /// assert_eq!(runtime.profiler().frames_over_budget(), 0);
 /// # Ok::<(), gerust::Error>(())
 /// ```
-#[derive(Debug)]
 pub struct Profiler {
     on: bool,
     budget: Duration,
+    /// Of systems and other names.
+    budgets: Vec<(String, Duration)>,
     kept: usize,
+    /// How many of the frames that are recorded first count as warm-up.
+    warm_up: u64,
+    /// How many frames have been recorded.
+    recorded: u64,
     frames: VecDeque<FrameProfile>,
     names: Vec<String>,
+    gauges: Vec<Gauge>,
+    hooks: Vec<Hook>,
     /// What was on this thread before the frame began: the recorder of a runtime that runs this one from a system.
     suspended: Option<Recorder>,
     current: Option<(u64, Instant)>,
@@ -49,9 +63,14 @@ impl Default for Profiler {
         Self {
             on: true,
             budget: DEFAULT_BUDGET,
+            budgets: Vec::new(),
             kept: DEFAULT_FRAMES,
+            warm_up: 0,
+            recorded: 0,
             frames: VecDeque::new(),
             names: Vec::new(),
+            gauges: Vec::new(),
+            hooks: Vec::new(),
             suspended: None,
             current: None,
             helpers: Arc::default(),
@@ -92,6 +111,42 @@ impl Profiler {
         self.budget = budget;
     }
 
+    /// The time per frame that a system, or anything else of that name, should take at most, if one was set.
+    #[must_use]
+    pub fn budget_of(&self, name: &str) -> Option<Duration> {
+        let mut budgets = self.budgets.iter();
+        budgets
+            .find(|(known, _)| known == name)
+            .map(|&(_, budget)| budget)
+    }
+
+    /// Sets the time per frame that a system should take at most, or a phase, part or block of that name. Frames in which it
+    /// took longer are counted in its [`Statistic`](super::Statistic::frames_over_budget).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use std::time::Duration;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_system(System::named("wait").takes::<()>().runs(|()| {
+    ///     std::thread::sleep(Duration::from_millis(1));
+    /// }))?;
+    /// runtime.profiler_mut().set_budget_of("wait", Duration::from_micros(100));
+    /// runtime.run_frames(3)?;
+    /// let statistics = runtime.profiler().statistics();
+    /// let wait = statistics.iter().find(|statistic| statistic.name() == "wait").expect("it ran");
+    /// assert_eq!((wait.budget(), wait.frames_over_budget()), (Some(Duration::from_micros(100)), 3));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_budget_of(&mut self, name: &str, budget: Duration) {
+        match self.budgets.iter_mut().find(|(known, _)| known == name) {
+            Some((_, known)) => *known = budget,
+            None => self.budgets.push((name.to_owned(), budget)),
+        }
+    }
+
     /// Keeps the last `frames` frames, at least one; 600 unless set.
     pub fn keep_frames(&mut self, frames: usize) {
         self.kept = frames.max(1);
@@ -100,25 +155,101 @@ impl Profiler {
         }
     }
 
-    /// The frames that are kept, oldest first.
+    /// How many of the frames that are recorded first are warm-up; 0 unless set.
+    #[must_use]
+    pub fn warm_up(&self) -> u64 {
+        self.warm_up
+    }
+
+    /// Sets how many frames are warm-up, counted from the first that was recorded: memory is taken and caches are filled
+    /// then. They are kept apart: statistics and budgets leave them out, [`Profiler::warm_up_statistics`] has them. Frames
+    /// that are already there count.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.profiler_mut().set_warm_up(4);
+    /// runtime.run_frames(10)?;
+    /// let profiler = runtime.profiler();
+    /// assert_eq!(profiler.frames().filter(|frame| frame.is_warm_up()).count(), 4);
+    /// assert_eq!(profiler.statistics()[0].calls(), 6);
+    /// assert_eq!(profiler.warm_up_statistics()[0].calls(), 4);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_warm_up(&mut self, frames: u64) {
+        self.warm_up = frames;
+        for frame in &mut self.frames {
+            frame.is_warm_up = frame.place < frames;
+        }
+    }
+
+    /// Reads a number at each frame from now on, such as allocations or memory in use; see [`count`](super::count) for what
+    /// systems count themselves. It is read at the very beginning and end of the frame if it [rises](CounterKind::Rising),
+    /// and after the frame if it is a [level](CounterKind::Level).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::profile::CounterKind;
+    ///
+    /// let mut runtime = gerust::Runtime::new();
+    /// let mut letters = 0;
+    /// runtime.profiler_mut().add_counter("letters", CounterKind::Rising, move || {
+    ///     letters += 5;
+    ///     letters
+    /// });
+    /// runtime.run_frames(1)?;
+    /// let frame = runtime.profiler().frames().next().expect("a frame ran");
+    /// assert_eq!(frame.counter("letters"), Some(5));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn add_counter(
+        &mut self,
+        name: &'static str,
+        kind: CounterKind,
+        read: impl FnMut() -> u64 + Send + 'static,
+    ) {
+        self.gauges.retain(|known| known.name != name);
+        self.gauges.push(Gauge::new(name, kind, read));
+    }
+
+    /// Hands each frame that is recorded to a function of yours when it has ended: to log it, or to draw it on a screen. Its
+    /// time is in no frame.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::profile::Category;
+    /// use std::sync::mpsc;
+    ///
+    /// let mut runtime = gerust::Runtime::new();
+    /// let (sender, receiver) = mpsc::channel();
+    /// runtime.profiler_mut().on_each_frame(move |profiler, frame| {
+    ///     let is_late = frame.duration() > profiler.budget();
+    ///     let systems = frame.spans().iter().filter(|span| span.category() == Category::System);
+    ///     sender.send((frame.number(), systems.count(), is_late)).expect("somebody listens");
+    /// });
+    /// runtime.run_frames(2)?;
+    /// assert_eq!(receiver.try_iter().map(|(number, ..)| number).collect::<Vec<_>>(), [1, 2]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn on_each_frame(&mut self, hook: impl FnMut(&Self, &FrameProfile) + Send + 'static) {
+        self.hooks.push(Box::new(hook));
+    }
+
+    /// The frames that are kept, oldest first, warm-up included.
     pub fn frames(&self) -> impl ExactSizeIterator<Item = &FrameProfile> {
         self.frames.iter()
     }
 
-    /// How many of the frames that are kept took longer than the budget.
+    /// How many of the frames that are kept took longer than the budget, without warm-up.
     #[must_use]
     pub fn frames_over_budget(&self) -> usize {
-        self.frames
-            .iter()
+        let measured = self.frames.iter().filter(|frame| !frame.is_warm_up);
+        measured
             .filter(|frame| frame.duration() > self.budget)
             .count()
-    }
-
-    /// What each name cost over the frames that are kept: frame first, then phases, systems and blocks, each in order
-    /// of total time, longest first. O(spans log spans).
-    #[must_use]
-    pub fn statistics(&self) -> Vec<Statistic> {
-        statistics::collect(self)
     }
 
     /// The name of a span of this profiler's frames.
@@ -150,32 +281,52 @@ impl Profiler {
         if !self.on {
             return;
         }
-        let mut spans = if self.frames.len() >= self.kept {
-            self.frames
-                .pop_front()
-                .map(|oldest| oldest.spans)
-                .unwrap_or_default()
+        let lists = if self.frames.len() >= self.kept {
+            let oldest = self.frames.pop_front();
+            oldest.map(FrameProfile::into_lists).unwrap_or_default()
         } else {
-            Vec::with_capacity(self.frames.back().map_or(64, |last| last.spans.len() + 8))
+            self.frames
+                .back()
+                .map_or_else(Lists::default, FrameProfile::lists_alike)
         };
-        spans.clear();
-        self.suspended = exchange(Some(Recorder {
-            spans,
-            depth: 1,
-            thread: 0,
-            helpers: Arc::clone(&self.helpers),
-        }));
+        self.suspended = exchange(Some(Recorder::new(lists, 1, 0, Arc::clone(&self.helpers))));
+        self.gauges.iter_mut().for_each(Gauge::start);
         self.current = Some((number, Instant::now()));
     }
 
-    pub(crate) fn end_frame(&mut self) {
+    /// Ends the frame; `numbers` asks for what its caller has counted, if the frame was recorded.
+    pub(crate) fn end_frame(&mut self, numbers: impl FnOnce(&mut dyn FnMut(&'static str, u64))) {
         let Some((number, start)) = self.current.take() else {
             return;
         };
         let nanoseconds = u64::try_from(start.elapsed().as_nanos()).unwrap_or(u64::MAX);
-        let recorder = exchange(self.suspended.take());
-        let mut spans = recorder.map(|recorder| recorder.spans).unwrap_or_default();
-        spans.append(&mut locked(&self.helpers.recorded));
+        let Some(recorder) = exchange(self.suspended.take()) else {
+            return;
+        };
+        let (mut spans, mut counts) = (recorder.spans, recorder.counts);
+        let rising = self.gauges.iter_mut();
+        // First of all: what follows may allocate as well.
+        counts.extend(
+            rising
+                .filter(|gauge| gauge.is(CounterKind::Rising))
+                .map(Gauge::end),
+        );
+        let mut helpers = locked(&self.helpers.recorded);
+        spans.append(&mut helpers.spans);
+        helpers
+            .counts
+            .drain(..)
+            .for_each(|count| add(&mut counts, count));
+        let value = recorder.rows + std::mem::take(&mut helpers.rows);
+        drop(helpers);
+        counts.push(Count { name: ROWS, value });
+        numbers(&mut |name, value| counts.push(Count { name, value }));
+        let levels = self.gauges.iter_mut();
+        counts.extend(
+            levels
+                .filter(|gauge| gauge.is(CounterKind::Level))
+                .map(Gauge::end),
+        );
         spans.push(Span {
             category: Category::Frame,
             name: SpanName::Text("frame"),
@@ -184,58 +335,37 @@ impl Profiler {
             depth: 0,
             thread: 0,
         });
-        self.frames.push_back(FrameProfile { number, spans });
+        self.frames.push_back(FrameProfile {
+            number,
+            place: self.recorded,
+            is_warm_up: self.recorded < self.warm_up,
+            spans,
+            counts,
+        });
+        self.recorded += 1;
+        self.tell_hooks();
+    }
+
+    fn tell_hooks(&mut self) {
+        if self.hooks.is_empty() {
+            return;
+        }
+        let mut hooks = std::mem::take(&mut self.hooks);
+        if let Some(frame) = self.frames.back() {
+            for hook in &mut hooks {
+                hook(self, frame);
+            }
+        }
+        self.hooks = hooks;
     }
 }
 
-/// The spans of one frame.
-///
-/// # Example
-///
-/// ```
-/// use gerust::Runtime;
-/// use gerust::profile::Category;
-///
-/// let mut runtime = Runtime::new();
-/// runtime.run_frames(1)?;
-/// let frame = runtime.profiler().frames().next().expect("one frame ran");
-/// assert_eq!(frame.number(), 1);
-/// assert!(frame.spans().iter().all(|span| span.category() != Category::Block));
-/// assert!(frame.duration().as_nanos() > 0);
-/// # Ok::<(), gerust::Error>(())
-/// ```
-#[derive(Debug)]
-pub struct FrameProfile {
-    number: u64,
-    /// In order of their ends, thread by thread; the frame itself comes last.
-    spans: Vec<Span>,
-}
-
-impl FrameProfile {
-    /// The number of the frame, counted from 1.
-    #[must_use]
-    pub fn number(&self) -> u64 {
-        self.number
-    }
-
-    /// How long the frame took.
-    #[must_use]
-    pub fn duration(&self) -> Duration {
-        Duration::from_nanos(self.spans.last().map_or(0, |frame| frame.nanoseconds))
-    }
-
-    /// All spans, in order of their ends, those of helping threads after those of the frame's own; the last is the frame
-    /// itself.
-    #[must_use]
-    pub fn spans(&self) -> &[Span] {
-        &self.spans
-    }
-
-    /// When a span of this frame began, in time since the frame began.
-    #[must_use]
-    pub fn offset(&self, span: &Span) -> Duration {
-        self.spans.last().map_or(Duration::ZERO, |frame| {
-            span.start.saturating_duration_since(frame.start)
-        })
+impl fmt::Debug for Profiler {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Profiler")
+            .field("on", &self.on)
+            .field("budget", &self.budget)
+            .field("frames", &self.frames.len())
+            .finish_non_exhaustive()
     }
 }

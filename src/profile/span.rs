@@ -1,11 +1,8 @@
-//! Spans: pieces of a frame, recorded on the thread that runs them.
-//!
-//! A thread records only while a recorder is installed on it. The runtime installs one at the start of a frame and
-//! takes it away at the end, so several runtimes in one process never mix, and no registry has to be locked.
+//! Spans: pieces of a frame.
 
-use std::cell::RefCell;
-use std::sync::{Arc, Mutex, PoisonError};
-use std::time::{Duration, Instant};
+use super::recorder::{ascend, descend};
+use std::marker::PhantomData;
+use std::time::Instant;
 
 /// What a span stands for.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
@@ -16,7 +13,9 @@ pub enum Category {
     Phase,
     /// One run of a system.
     System,
-    /// A block that was marked with [`span`].
+    /// A part of what the runtime does itself: edits, propagation, finding of pairs, motion.
+    Part,
+    /// A block that was marked with [`span`] or [`timed`].
     Block,
 }
 
@@ -34,6 +33,7 @@ impl Category {
             Self::Frame => "frame",
             Self::Phase => "phase",
             Self::System => "system",
+            Self::Part => "part",
             Self::Block => "block",
         }
     }
@@ -77,132 +77,20 @@ impl Span {
         self.depth
     }
 
-    /// The thread it ran on: 0 is that of the frame itself, the helpers count from 1.
+    /// The thread it ran on: 0 is that of the frame itself, the others count from 1 in the order in which they first
+    /// recorded anything.
     #[must_use]
     pub fn thread(&self) -> u32 {
         self.thread
     }
 }
 
-/// What records on one thread.
-#[derive(Debug)]
-#[cfg_attr(not(feature = "parallel"), allow(dead_code, reason = "nobody helps"))]
-pub(super) struct Recorder {
-    pub(super) spans: Vec<Span>,
-    pub(super) depth: u32,
-    pub(super) thread: u32,
-    pub(super) helpers: Arc<HelperSpans>,
-}
-
-/// What the helpers of a frame have recorded.
-#[derive(Default, Debug)]
-#[cfg_attr(not(feature = "parallel"), allow(dead_code, reason = "nobody helps"))]
-pub(crate) struct HelperSpans {
-    pub(super) recorded: Mutex<Vec<Span>>,
-    /// Memory for the helpers' recorders.
-    spare: Mutex<Vec<Vec<Span>>>,
-}
-
-/// The spans of helpers of the frame that this thread records, if it records one.
-#[cfg(feature = "parallel")]
-pub(crate) fn helper_spans() -> Option<Arc<HelperSpans>> {
-    RECORDER.with_borrow(|recorder| {
-        recorder
-            .as_ref()
-            .map(|recorder| Arc::clone(&recorder.helpers))
-    })
-}
-
-#[cfg(feature = "parallel")]
-impl HelperSpans {
-    /// Records on this thread, below frame and phase, until the guard is dropped.
-    pub(crate) fn record(self: &Arc<Self>, thread: u32) -> Recording {
-        let spare = locked(&self.spare).pop();
-        let recorder = Recorder {
-            spans: spare.unwrap_or_default(),
-            depth: 2,
-            thread,
-            helpers: Arc::clone(self),
-        };
-        Recording {
-            before: exchange(Some(recorder)),
-        }
-    }
-}
-
-/// Ends the recording of a helper when it is dropped.
-#[cfg(feature = "parallel")]
-pub(crate) struct Recording {
-    before: Option<Recorder>,
-}
-
-#[cfg(feature = "parallel")]
-impl Drop for Recording {
-    fn drop(&mut self) {
-        if let Some(mut recorder) = exchange(self.before.take()) {
-            let helpers = &recorder.helpers;
-            locked(&helpers.recorded).append(&mut recorder.spans);
-            locked(&helpers.spare).push(std::mem::take(&mut recorder.spans));
-        }
-    }
-}
-
-/// A list is whole whenever its lock is free, so a panic elsewhere does not matter.
-pub(super) fn locked<T>(list: &Mutex<T>) -> std::sync::MutexGuard<'_, T> {
-    list.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-/// Goes one level down without reading the clock: for those who have read it already. [`ascend`] must follow.
-#[inline]
-pub(crate) fn descend() -> Option<u32> {
-    RECORDER.with_borrow_mut(|recorder| {
-        let recorder = recorder.as_mut()?;
-        recorder.depth += 1;
-        Some(recorder.depth - 1)
-    })
-}
-
-/// Comes up again to a level from [`descend`], and records what ran there.
-#[inline]
-pub(crate) fn ascend(
-    level: Option<u32>,
-    category: Category,
-    name: SpanName,
-    start: Instant,
-    took: Duration,
-) {
-    let Some(depth) = level else {
-        return;
-    };
-    RECORDER.with_borrow_mut(|recorder| {
-        // A guard that outlives its frame has nobody left to tell.
-        let Some(recorder) = recorder else {
-            return;
-        };
-        recorder.depth = depth;
-        recorder.spans.push(Span {
-            category,
-            name,
-            start,
-            nanoseconds: u64::try_from(took.as_nanos()).unwrap_or(u64::MAX),
-            depth,
-            thread: recorder.thread,
-        });
-    });
-}
-
-thread_local! {
-    static RECORDER: RefCell<Option<Recorder>> = const { RefCell::new(None) };
-}
-
-/// Puts a recorder on this thread, or takes it away, and returns the one that was there.
-pub(super) fn exchange(recorder: Option<Recorder>) -> Option<Recorder> {
-    RECORDER.with(|slot| slot.replace(recorder))
-}
-
 /// Records the time until the guard is dropped, under a name of your own.
 ///
-/// Costs two clock reads inside of a frame; outside of one, or with the profiler off, next to nothing.
+/// Costs two clock reads inside of a frame; outside of one, or with the profiler off, next to nothing. On a thread that you
+/// have started yourself nothing is recorded unless it carries a [`Relay`](super::Relay).
+///
+/// See also [`timed`], which takes a closure.
 ///
 /// # Example
 ///
@@ -213,41 +101,80 @@ pub(super) fn exchange(recorder: Option<Recorder>) -> Option<Recorder> {
 /// ```
 #[must_use = "the span ends when the guard is dropped"]
 pub fn span(name: &'static str) -> SpanGuard {
-    open(Category::Block, SpanName::Text(name))
+    open(Category::Block, name)
+}
+
+/// Runs a closure and records its time, under a name of your own; see [`span`].
+///
+/// # Example
+///
+/// ```
+/// use gerust::profile;
+///
+/// let crates = profile::timed("count crates", || 3 + 4);
+/// assert_eq!(crates, 7);
+/// ```
+pub fn timed<R>(name: &'static str, work: impl FnOnce() -> R) -> R {
+    let _span = span(name);
+    work()
+}
+
+/// Opens a span of a part of the runtime.
+#[inline]
+pub(crate) fn part(name: &'static str) -> SpanGuard {
+    open(Category::Part, name)
+}
+
+/// Runs a part of the runtime and records its time.
+#[inline]
+pub(crate) fn timed_part<R>(name: &'static str, work: impl FnOnce() -> R) -> R {
+    let _span = part(name);
+    work()
 }
 
 #[inline]
-pub(crate) fn open(category: Category, name: SpanName) -> SpanGuard {
-    SpanGuard(descend().map(|depth| Open {
-        category,
-        name,
-        depth,
-        start: Instant::now(),
-    }))
+pub(crate) fn open(category: Category, name: &'static str) -> SpanGuard {
+    SpanGuard {
+        open: descend().map(|depth| Open {
+            category,
+            name,
+            depth,
+            start: Instant::now(),
+        }),
+        #[cfg(feature = "tracing")]
+        _told: super::bridge::tell(category, name),
+        on_this_thread: PhantomData,
+    }
 }
 
 #[derive(Debug)]
 struct Open {
     category: Category,
-    name: SpanName,
+    name: &'static str,
     depth: u32,
     start: Instant,
 }
 
-/// Ends a span when it is dropped; see [`span`].
+/// Ends a span when it is dropped, on the thread that opened it; see [`span`].
 #[derive(Debug)]
-pub struct SpanGuard(Option<Open>);
+pub struct SpanGuard {
+    open: Option<Open>,
+    #[cfg(feature = "tracing")]
+    _told: super::bridge::Told,
+    /// Dropped elsewhere it would be recorded among spans that it does not lie in.
+    on_this_thread: PhantomData<*const ()>,
+}
 
 impl Drop for SpanGuard {
     #[inline]
     fn drop(&mut self) {
-        let Some(open) = self.0.take() else {
+        let Some(open) = self.open.take() else {
             return;
         };
         ascend(
             Some(open.depth),
             open.category,
-            open.name,
+            SpanName::Text(open.name),
             open.start,
             open.start.elapsed(),
         );

@@ -8,7 +8,7 @@ use std::time::Duration;
 /// What one name cost over the frames that a profiler keeps.
 ///
 /// The times are *per frame*: several calls within a frame are added up first, and frames in which the name did not
-/// occur do not count. Percentiles are by nearest rank: the smallest measured value that at least so many percent of
+/// occur do not count, nor do those of warm-up. Percentiles are by nearest rank: the smallest measured value that at least so many percent of
 /// the values do not exceed.
 ///
 /// # Example
@@ -33,7 +33,10 @@ pub struct Statistic {
     /// Nanoseconds of all spans together, without those that lie in them.
     own: u64,
     worst_frame: u64,
-    budget: Duration,
+    /// Of the frame.
+    frame_budget: Duration,
+    /// Of this name.
+    budget: Option<Duration>,
 }
 
 impl Statistic {
@@ -105,9 +108,48 @@ impl Statistic {
         self.percentile(99)
     }
 
-    fn percentile(&self, percent: usize) -> Duration {
+    /// The time per frame that so many percent of the frames do not exceed; more than 100 are 100.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.run_frames(20)?;
+    /// let frame = &runtime.profiler().statistics()[0];
+    /// assert_eq!(frame.percentile(95), frame.percentile_95());
+    /// assert!(frame.percentile(25) <= frame.percentile(75));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn percentile(&self, percent: u32) -> Duration {
+        let percent = percent.min(100) as usize;
         let rank = (self.sorted.len() * percent).div_ceil(100).max(1);
         Duration::from_nanos(self.sorted[rank - 1])
+    }
+
+    /// In how many frames the name occurred.
+    #[must_use]
+    pub fn frames(&self) -> usize {
+        self.sorted.len()
+    }
+
+    /// The time per frame that it should take at most: for the frame that of the profiler, for others the one that was set
+    /// with [`Profiler::set_budget_of`](super::Profiler::set_budget_of), if any.
+    #[must_use]
+    pub fn budget(&self) -> Option<Duration> {
+        self.budget
+    }
+
+    /// In how many frames it took longer than its own budget; 0 without one.
+    #[must_use]
+    pub fn frames_over_budget(&self) -> usize {
+        let Some(budget) = self.budget else {
+            return 0;
+        };
+        let within = self
+            .sorted
+            .partition_point(|&time| u128::from(time) <= budget.as_nanos());
+        self.sorted.len() - within
     }
 
     /// The longest time per frame.
@@ -125,7 +167,7 @@ impl Statistic {
     /// The median as a share of the frame budget; 1 is the whole budget.
     #[must_use]
     pub fn share_of_budget(&self) -> f64 {
-        self.median().as_secs_f64() / self.budget.as_secs_f64()
+        self.median().as_secs_f64() / self.frame_budget.as_secs_f64()
     }
 }
 
@@ -137,9 +179,25 @@ struct Samples {
     per_frame: Vec<(u64, u64)>,
 }
 
-pub(super) fn collect(profiler: &Profiler) -> Vec<Statistic> {
+impl Profiler {
+    /// What each name cost over the frames that are kept, without warm-up: frame first, then phases, systems, parts and blocks,
+    /// each in order of total time, longest first. O(spans log spans).
+    #[must_use]
+    pub fn statistics(&self) -> Vec<Statistic> {
+        collect(self, false)
+    }
+
+    /// What each name cost over the frames of [warm-up](Self::set_warm_up) that are kept; see [`Profiler::statistics`].
+    #[must_use]
+    pub fn warm_up_statistics(&self) -> Vec<Statistic> {
+        collect(self, true)
+    }
+}
+
+fn collect(profiler: &Profiler, of_warm_up: bool) -> Vec<Statistic> {
     let mut by_name: HashMap<(Category, SpanName), Samples> = HashMap::new();
-    for frame in profiler.frames() {
+    let frames = profiler.frames();
+    for frame in frames.filter(|frame| frame.is_warm_up() == of_warm_up) {
         for (span, own) in frame.spans().iter().zip(own_times(frame.spans())) {
             let samples = by_name.entry((span.category, span.name)).or_default();
             samples.calls += 1;
@@ -189,14 +247,19 @@ fn summarize(
         .iter()
         .find(|&&(_, time)| time == worst)
         .map_or(0, |&(frame, _)| frame);
+    let text = profiler.text_of(name);
     Statistic {
         category,
-        name: profiler.text_of(name).to_owned(),
+        name: text.to_owned(),
         calls: samples.calls,
         sorted,
         own: samples.own,
         worst_frame,
-        budget: profiler.budget(),
+        frame_budget: profiler.budget(),
+        budget: match category {
+            Category::Frame => Some(profiler.budget()),
+            _ => profiler.budget_of(text),
+        },
     }
 }
 

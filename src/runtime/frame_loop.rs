@@ -1,9 +1,9 @@
 //! The runtime.
 
 use super::pacing::Pacing;
-use crate::collide;
+use crate::collide::{self, Contacts};
 use crate::error::{Error, Kind};
-use crate::profile::Profiler;
+use crate::profile::{self, Profiler};
 use crate::schedule::{Clock, Crew, FrameContext, Leader, Phase, Schedule, System, WhichSystems};
 use crate::space;
 use crate::store::World;
@@ -369,10 +369,21 @@ impl Runtime {
             which: WhichSystems::All,
         };
         self.profiler.begin_frame(context.clock.frame());
-        self.world.start_event_frame();
-        let (schedule, world) = (&mut self.schedule, &mut self.world);
-        let outcome = schedule.run_frame_phases(world, context, &self.crew, leader);
-        self.profiler.end_frame();
+        let outcome = {
+            let _told = profile::tell_frame(context.clock.frame());
+            self.world.start_event_frame();
+            let (schedule, world) = (&mut self.schedule, &mut self.world);
+            schedule.run_frame_phases(world, context, &self.crew, leader)
+        };
+        let world = &self.world;
+        self.profiler.end_frame(|count| {
+            count("entities", world.len() as u64);
+            count("events", world.events_of_frame());
+            if let Ok(contacts) = world.global::<Contacts>() {
+                count("contacts", contacts.iter().len() as u64);
+                count("leftovers", contacts.leftover_count() as u64);
+            }
+        });
         outcome.and_then(|()| collide::tell_refused(&self.world))
     }
 

@@ -38,6 +38,13 @@ pub(super) struct Document {
     /// Milliseconds of real time that a frame should take at most; 1000/60 unless given.
     #[schemars(with = "Option<f64>")]
     pub(super) budget_ms: Option<Spanned<f64>>,
+    /// Milliseconds of real time that systems should take at most in a frame, by name.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, f64>")]
+    pub(super) budgets_ms: BTreeMap<Spanned<String>, Spanned<f64>>,
+    /// How many frames are warm-up, whose times do not count; a tenth of all, at most 60, unless given.
+    #[schemars(with = "Option<u64>")]
+    pub(super) warm_up: Option<Spanned<u64>>,
     /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
     pub(super) gravity: Option<Triple>,
     /// 2 if z takes no part in collision; 3 unless given.
@@ -281,7 +288,7 @@ pub(super) struct SetEntry {
 }
 
 /// Something that must be so at the end of a frame: exactly one of `frame`, `time`, `by-frame` and `by-time`, and exactly
-/// one of `touching`, `apart`, `position` and `count`.
+/// one of `touching`, `apart`, `position`, `count` and `budget`.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct ExpectEntry {
@@ -310,6 +317,23 @@ pub(super) struct ExpectEntry {
     /// How many entities there are.
     #[schemars(with = "Option<CountEntry>")]
     pub(super) count: Option<Spanned<CountEntry>>,
+    /// How long frames or a system may take; only with `frame` or `time`.
+    #[schemars(with = "Option<BudgetEntry>")]
+    pub(super) budget: Option<Spanned<BudgetEntry>>,
+}
+
+/// How much real time the frame or a system may take, over all frames so far without warm-up.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) struct BudgetEntry {
+    /// The name of a system; the frame unless given.
+    pub(super) of: Option<String>,
+    /// So many percent of the frames must keep to it, from 1 to 100; 95 unless given.
+    #[schemars(with = "Option<u32>", range(min = 1, max = 100))]
+    pub(super) percentile: Option<Spanned<u32>>,
+    /// Milliseconds; what `budget-ms` and `budgets-ms` say unless given.
+    #[schemars(with = "Option<f64>")]
+    pub(super) at_most_ms: Option<Spanned<f64>>,
 }
 
 /// Where an entity is in the world.

@@ -2,9 +2,12 @@
 
 use crate::collide::PairVerdict;
 use crate::error::Error;
+use crate::profile::Category;
+use crate::runtime::Runtime;
 use crate::space::{MadeFrom, WorldTransform};
 use crate::store::World;
 use glam::Vec3;
+use std::time::Duration;
 
 /// A check of the world at the end of a frame.
 #[derive(Debug)]
@@ -51,6 +54,12 @@ pub(super) enum Condition {
         at_least: u64,
         at_most: u64,
     },
+    /// Of the frame if no system is named; its own budget if no time is given.
+    Budget {
+        of: Option<String>,
+        percentile: u32,
+        at_most: Option<Duration>,
+    },
 }
 
 /// What a check found.
@@ -84,10 +93,26 @@ impl Condition {
                     (least, most) => format!("{least} to {most} {what}"),
                 }
             }
+            Self::Budget {
+                of,
+                percentile,
+                at_most,
+            } => {
+                let what = match of {
+                    Some(system) => format!("`{system}`"),
+                    None => String::from("the frame"),
+                };
+                let limit = match at_most {
+                    Some(at_most) => format!("{at_most:.2?}"),
+                    None => String::from("its budget"),
+                };
+                format!("{what} within {limit} in {percentile} % of the frames")
+            }
         }
     }
 
-    pub(super) fn check(&self, world: &World) -> Result<Finding, Error> {
+    pub(super) fn check(&self, runtime: &Runtime) -> Result<Finding, Error> {
+        let world = runtime.world();
         match self {
             Self::Touching(a, b) => touching(world, a, b, true),
             Self::Apart(a, b) => touching(world, a, b, false),
@@ -103,7 +128,49 @@ impl Condition {
                     measured: format!("{count}"),
                 })
             }
+            Self::Budget {
+                of,
+                percentile,
+                at_most,
+            } => Ok(budget(runtime, of.as_deref(), *percentile, *at_most)),
         }
+    }
+}
+
+/// Whether the frame or a system kept within a time.
+fn budget(
+    runtime: &Runtime,
+    of: Option<&str>,
+    percentile: u32,
+    at_most: Option<Duration>,
+) -> Finding {
+    let statistics = runtime.profiler().statistics();
+    let found = statistics.iter().find(|statistic| match of {
+        Some(system) => statistic.category() == Category::System && statistic.name() == system,
+        None => statistic.category() == Category::Frame,
+    });
+    let unmeasured = |measured: &str| Finding {
+        holds: false,
+        measured: measured.to_owned(),
+    };
+    let Some(statistic) = found else {
+        return unmeasured("it ran in no frame that was measured, warm-up left out");
+    };
+    let Some(limit) = at_most.or(statistic.budget()) else {
+        return unmeasured("it has no budget: give it one in `budgets-ms`, or `at-most-ms` here");
+    };
+    let took = statistic.percentile(percentile);
+    // Whoever takes a debug build for a slow engine reads it here.
+    let build = match cfg!(debug_assertions) {
+        true => ", in a debug build",
+        false => "",
+    };
+    Finding {
+        holds: took <= limit,
+        measured: format!(
+            "{took:.2?} in {} frames, against {limit:.2?}{build}",
+            statistic.frames()
+        ),
     }
 }
 

@@ -147,6 +147,7 @@ pub struct Report {
     missed: Vec<String>,
     budget: std::time::Duration,
     frames_profiled: usize,
+    warm_up: u64,
     frames_over_budget: usize,
     statistics: Vec<Statistic>,
 }
@@ -161,6 +162,8 @@ impl Report {
     ) -> Self {
         let runtime = run.runtime();
         let world = runtime.world();
+        let frames = runtime.profiler().frames();
+        let measured = frames.filter(|frame| !frame.is_warm_up());
         let edits = world.missed_edits();
         let mut missed = missed_cues;
         missed.extend(
@@ -185,7 +188,8 @@ impl Report {
             outcomes,
             missed,
             budget: runtime.profiler().budget(),
-            frames_profiled: runtime.profiler().frames().len(),
+            frames_profiled: measured.count(),
+            warm_up: runtime.profiler().warm_up().min(run.frame()),
             frames_over_budget: runtime.profiler().frames_over_budget(),
             statistics: runtime.profiler().statistics(),
         }
@@ -251,13 +255,19 @@ impl Report {
         self.budget
     }
 
-    /// How many of the last frames had their time kept: all of them in a run of up to 36,000.
+    /// How many of the last frames had their time kept, without warm-up: all of them in a run of up to 36,000.
     #[must_use]
     pub fn frames_profiled(&self) -> usize {
         self.frames_profiled
     }
 
-    /// How many of these took longer than the budget.
+    /// How many of the first frames were warm-up.
+    #[must_use]
+    pub fn warm_up(&self) -> u64 {
+        self.warm_up
+    }
+
+    /// How many of the [profiled](Self::frames_profiled) frames took longer than the budget.
     #[must_use]
     pub fn frames_over_budget(&self) -> usize {
         self.frames_over_budget

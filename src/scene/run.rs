@@ -11,6 +11,8 @@ use crate::schedule::Clock;
 
 /// Frames whose times are kept: ten minutes at 60 a second, about 30 MB.
 const MOST_FRAMES_PROFILED: usize = 36_000;
+/// Frames of warm-up at most, unless the scene says more.
+const MOST_WARM_UP: u64 = 60;
 
 /// A scene in a runtime, frame by frame.
 ///
@@ -59,6 +61,18 @@ impl<'s> SceneRun<'s> {
         if let Some(budget) = scene.budget {
             runtime.profiler_mut().set_budget(budget);
         }
+        for name in scene.budgeted() {
+            if runtime.schedule().system(name).is_none() {
+                return Err(runtime.schedule().unknown(name));
+            }
+        }
+        for (system, budget) in &scene.budgets {
+            runtime.profiler_mut().set_budget_of(system, *budget);
+        }
+        let usual_warm_up = (scene.frames / 10).min(MOST_WARM_UP);
+        runtime
+            .profiler_mut()
+            .set_warm_up(scene.warm_up.unwrap_or(usual_warm_up));
         runtime.profiler_mut().keep_frames(
             usize::try_from(scene.frames).map_or(MOST_FRAMES_PROFILED, |frames| {
                 frames.min(MOST_FRAMES_PROFILED)
@@ -174,7 +188,6 @@ impl<'s> SceneRun<'s> {
 
     fn check_expectations(&mut self) -> Result<(), Error> {
         let frame = self.frame();
-        let world = self.runtime.world();
         for (expectation, outcome) in self.scene.expectations.iter().zip(&mut self.outcomes) {
             let is_due = match expectation.when {
                 When::At(at) => frame == at,
@@ -183,7 +196,7 @@ impl<'s> SceneRun<'s> {
             if outcome.is_some() || !is_due {
                 continue;
             }
-            let finding = expectation.condition.check(world)?;
+            let finding = expectation.condition.check(&self.runtime)?;
             if finding.holds || frame == expectation.when.last_frame() {
                 *outcome = Some(Outcome::new(expectation, frame, finding));
             }

@@ -2,7 +2,7 @@
 
 use super::check;
 use super::cue::Cue;
-use super::expect::Expectation;
+use super::expect::{Condition, Expectation};
 use super::fault::SceneError;
 use super::place::EntityPlan;
 use super::read::read;
@@ -26,6 +26,9 @@ pub struct Scene {
     pub(super) frames: u64,
     pub(super) step: f64,
     pub(super) budget: Option<Duration>,
+    /// By system.
+    pub(super) budgets: Vec<(String, Duration)>,
+    pub(super) warm_up: Option<u64>,
     pub(super) gravity: Option<Vec3>,
     pub(super) dimensions: Dimensions,
     pub(super) iterations: Option<u32>,
@@ -110,6 +113,17 @@ impl Scene {
     #[must_use]
     pub fn step_seconds(&self) -> f64 {
         self.step
+    }
+
+    /// The systems that budgets name.
+    pub(super) fn budgeted(&self) -> impl Iterator<Item = &str> {
+        let expected = self.expectations.iter();
+        let expected = expected.filter_map(|expectation| match &expectation.condition {
+            Condition::Budget { of, .. } => of.as_deref(),
+            _ => None,
+        });
+        let given = self.budgets.iter().map(|(system, _)| system.as_str());
+        given.chain(expected)
     }
 
     /// Puts the scene's entities and settings into a runtime, ready to run frame by frame.

@@ -7,6 +7,7 @@ use super::component::Component;
 use super::entity::{Entities, Entity, Lane};
 use super::world::World;
 use crate::error::{Error, Kind};
+use crate::profile;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::any::{Any, TypeId};
 use std::collections::VecDeque;
@@ -333,6 +334,7 @@ impl Grant for Edits<'_> {
 
     fn apply(state: &mut EditRecord, world: &mut World) {
         for run in state.order.drain(..) {
+            profile::count("edits", run.count as u64);
             state.queues[run.queue].apply_run(run.count, world);
         }
     }

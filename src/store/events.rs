@@ -168,6 +168,7 @@ impl<E> Channel<E> {
 pub(crate) struct AnyChannel {
     start_frame: fn(&mut World),
     unheard: fn(&World) -> Option<UnheardEvents>,
+    of_frame: fn(&World) -> u64,
 }
 
 /// Events of one type that some inbox, or every one for want of any, will never see.
@@ -225,11 +226,20 @@ fn unheard<E: Component>(world: &World) -> Option<UnheardEvents> {
     })
 }
 
+fn of_frame<E: Component>(world: &World) -> u64 {
+    let channel = world.globals.cell::<Channel<E>>();
+    channel.map_or(0, |cell| {
+        let channel = cell.borrow();
+        channel.end() - channel.frame_start
+    })
+}
+
 fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
     if world.globals.cell::<Channel<E>>().is_err() {
         world.channels.push(AnyChannel {
             start_frame: |world| channel::<E>(world).start_frame(),
             unheard: unheard::<E>,
+            of_frame: of_frame::<E>,
         });
     }
     world.ensure_global::<Channel<E>>()
@@ -274,6 +284,14 @@ impl World {
         for at in 0..self.channels.len() {
             (self.channels[at].start_frame)(self);
         }
+    }
+
+    /// How many events of all types were posted since the latest frame began. O(event types).
+    pub(crate) fn events_of_frame(&self) -> u64 {
+        self.channels
+            .iter()
+            .map(|channel| (channel.of_frame)(self))
+            .sum()
     }
 
     /// The event types of which events went unheard, in order of first use.

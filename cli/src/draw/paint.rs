@@ -3,22 +3,13 @@
 use super::labels::{Area, Labels};
 use super::snapshot::{DrawnBox, Look, Snapshot};
 use crate::font::FAMILY;
+use crate::picture::{BLUE, GRID, INK, OCHRE, PAPER, Painting, STEEL, TEAL, VERMILION};
 use gerust::{Aabb, prelude::Vec3};
 use plotters::coord::Shift;
 use plotters::coord::types::RangedCoordf32;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use std::ops::Range;
-
-// Colours that stay apart for people with any of the common kinds of colour blindness, on paper as on a screen.
-const PAPER: RGBColor = RGBColor(250, 249, 245);
-const INK: RGBColor = RGBColor(38, 42, 48);
-const GRID: RGBColor = RGBColor(228, 225, 216);
-const STEEL: RGBColor = RGBColor(110, 118, 128);
-const TEAL: RGBColor = RGBColor(0, 132, 120);
-const BLUE: RGBColor = RGBColor(20, 90, 190);
-const OCHRE: RGBColor = RGBColor(176, 122, 0);
-const VERMILION: RGBColor = RGBColor(213, 62, 0);
 
 const TITLE_SIZE: i32 = 20;
 const CAPTION_SIZE: i32 = 14;
@@ -92,11 +83,10 @@ impl<'s> Picture<'s> {
             bounds: bounds.grown(least * ROOM),
         }
     }
+}
 
-    pub(super) fn paint<B: DrawingBackend>(
-        &self,
-        area: &DrawingArea<B, Shift>,
-    ) -> Result<(), Error<B>> {
+impl Painting for Picture<'_> {
+    fn paint<B: DrawingBackend>(&self, area: &DrawingArea<B, Shift>) -> Result<(), Error<B>> {
         area.fill(&PAPER)?;
         let (_, height) = area.dim_in_pixel();
         let (title, rest) = area.split_vertically(TITLE_HEIGHT);
@@ -122,7 +112,9 @@ impl<'s> Picture<'s> {
         paint_legend(&legend)?;
         area.present()
     }
+}
 
+impl Picture<'_> {
     fn paint_panel<B: DrawingBackend>(
         &self,
         cell: &DrawingArea<B, Shift>,

@@ -1,7 +1,7 @@
 //! `gerust inspect SCENE memory`.
 
 use crate::allocations;
-use crate::output;
+use crate::output::{self, bytes};
 use crate::trouble::Trouble;
 use gerust::scene::Scene;
 use gerust::store::Memory;
@@ -205,15 +205,6 @@ impl MemoryView {
 
 /// Columns for names.
 const NAME: usize = 26;
-
-/// A number of bytes with three digits.
-fn bytes(count: usize) -> String {
-    match count as f64 {
-        few if few < 1024.0 => format!("{few} B"),
-        some if some < 1024.0 * 1024.0 => format!("{:.1} KiB", some / 1024.0),
-        many => format!("{:.1} MiB", many / (1024.0 * 1024.0)),
-    }
-}
 
 fn signed(growth: i64) -> String {
     let sign = if growth < 0 { "-" } else { "+" };

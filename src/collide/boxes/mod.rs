@@ -12,6 +12,7 @@ use super::collider::Collider;
 use super::layers::Layer;
 use super::tree::BoxTree;
 use super::world_box::WorldBox;
+use crate::profile;
 use crate::store::Entity;
 use fixedbitset::FixedBitSet;
 use glam::{Affine3A, Vec3};
@@ -412,6 +413,7 @@ impl Boxes {
 
     /// Brings the trees up to date with the items.
     pub(super) fn update_trees(&mut self) {
+        let _span = profile::part("update box trees");
         for (tree, moved) in self.trees.iter_mut().zip(&mut self.moved) {
             // Those that have left the tree since are moved by nobody.
             let still_there = |slot: Slot, tree: &BoxTree| tree.get(slot).is_some();

@@ -8,6 +8,7 @@ mod standing;
 use super::boxes::{Boxes, TREES};
 use super::layers::Layers;
 use super::{Gravity, boxes};
+use crate::profile;
 use crate::schedule::{Clock, Phase, System};
 use crate::store::{Entity, Global, GlobalMut, Outbox};
 use find::Pair;
@@ -129,6 +130,12 @@ impl Contacts {
         self.iter().filter(|contact| contact.is_leftover)
     }
 
+    /// How many leftovers there are. O(1).
+    #[must_use]
+    pub fn leftover_count(&self) -> usize {
+        self.current.leftovers
+    }
+
     /// Sets how far apart boxes may be and still touch, in metres.
     pub fn set_margin(&mut self, metres: f32) {
         self.margin = metres.max(0.0);
@@ -199,7 +206,10 @@ impl Contacts {
             boxes.change_all([true; TREES]);
             self.found_with = Some((layers.clone(), self.margin));
         }
+        let span = profile::part("find pairs");
         find::pairs(boxes, layers, self.margin, &mut self.pairs);
+        drop(span);
+        let _span = profile::part("compare contacts");
         self.take_in(boxes, frame, tell);
         boxes.forget_changed();
     }

@@ -11,6 +11,8 @@ pub(super) struct SortedContacts {
     slots: Vec<(Slot, Slot)>,
     /// Places of those that began in the last frame.
     begun: Vec<u32>,
+    /// How many of the contacts are leftovers.
+    pub(super) leftovers: usize,
 }
 
 /// What is to be changed in the list.
@@ -52,6 +54,8 @@ impl SortedContacts {
             }
             match found.next_if(|(new, _)| new.pair() == old.pair()) {
                 Some((new, new_slots)) => {
+                    self.leftovers += usize::from(new.is_leftover);
+                    self.leftovers -= usize::from(old.is_leftover);
                     *old = Contact {
                         state: ContactState::Held,
                         since: old.since,
@@ -83,6 +87,12 @@ impl SortedContacts {
 
     /// Carries the changes out: whole stretches between two changes move at once. O(changes · log n + n).
     pub(super) fn apply(&mut self, changes: &mut Changes) {
+        let gone = changes.removed.iter();
+        self.leftovers -= gone
+            .filter(|&&at| self.contacts[at as usize].is_leftover)
+            .count();
+        let added = changes.added.iter();
+        self.leftovers += added.filter(|(contact, _)| contact.is_leftover).count();
         remove(&mut self.contacts, &changes.removed);
         remove(&mut self.slots, &changes.removed);
         changes.removed.clear();
@@ -141,7 +151,7 @@ mod tests {
             normal: Vec3::X,
             depth: 0.0,
             is_sensor: false,
-            is_leftover: false,
+            is_leftover: (u64::from(first) + frame).is_multiple_of(3),
             since: frame,
         }
     }
@@ -178,6 +188,8 @@ mod tests {
                 }
                 let listed: Vec<_> = list.contacts.iter().zip(&list.slots).collect();
                 prop_assert_eq!(listed.len(), map.len());
+                let leftovers = list.contacts.iter().filter(|contact| contact.is_leftover);
+                prop_assert_eq!(list.leftovers, leftovers.count());
                 for ((contact, &slots), (&pair, &since)) in listed.into_iter().zip(&map) {
                     prop_assert_eq!(slots, pair);
                     prop_assert_eq!((contact.first.index(), contact.second.index(), contact.since), (pair.0, pair.1, since));

@@ -21,6 +21,7 @@ use super::contacts::Contacts;
 use super::layers::Layers;
 use super::refused::RefusedBodies;
 use super::tree::BoxTree;
+use crate::profile;
 use crate::schedule::{Clock, Phase, System};
 use crate::space::{Links, Transform, WorldTransform};
 use crate::store::{Entity, Global, GlobalMut, Rows};
@@ -94,6 +95,7 @@ pub(super) fn system() -> System {
             move |(mut rows, above, settings, mut boxes, contacts, mut refused)| {
                 let (layers, gravity, clock, solver) = settings;
                 let seconds = clock.step_seconds();
+                let span = profile::part("gather bodies");
                 lists.gather(
                     &mut rows,
                     &above.0,
@@ -101,6 +103,7 @@ pub(super) fn system() -> System {
                     &mut refused,
                     gravity.0 * seconds,
                 );
+                drop(span);
                 let mut step = Step {
                     lists: &mut lists,
                     rows: &rows,
@@ -113,9 +116,10 @@ pub(super) fn system() -> System {
                     // What gravity adds in two frames is no bounce but rest.
                     rest_speed: 2.0 * gravity.0.length() * seconds,
                 };
-                step.move_kinematic();
-                step.move_dynamic();
-                step.part(solver.iterations);
+                profile::timed_part("move kinematic bodies", || step.move_kinematic());
+                profile::timed_part("sweep dynamic bodies", || step.move_dynamic());
+                profile::timed_part("part bodies", || step.part(solver.iterations));
+                let _span = profile::part("write bodies back");
                 lists.write(&mut rows, &above);
             },
         )

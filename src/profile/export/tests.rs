@@ -31,6 +31,7 @@ fn busy_runtime() -> Runtime {
         let system = System::named(name).takes::<()>().runs(|()| {
             for _ in 0..3 {
                 let _outer = profile::span("outer");
+                profile::count("rounds", 1);
                 let _inner = profile::span("inner");
             }
         });
@@ -52,6 +53,19 @@ fn a_trace_nests_and_says_which_frame() {
     assert_eq!(trace.unit, "ms");
     let (names, events): (Vec<Event>, Vec<Event>) =
         trace.events.into_iter().partition(|event| event.ph == "M");
+    let (counters, events): (Vec<Event>, Vec<Event>) =
+        events.into_iter().partition(|event| event.ph == "C");
+    for (counter, wanted) in [("entities", 0), ("rounds", 6)] {
+        let of_it = counters.iter().filter(|event| event.name == counter);
+        let values: Vec<u64> = of_it
+            .map(|event| {
+                assert_eq!((event.cat.as_str(), event.dur), ("counter", None));
+                let value = event.args.as_ref().and_then(|args| args["value"].as_u64());
+                value.expect("a counter has a value")
+            })
+            .collect();
+        assert_eq!(values, [wanted; 5]);
+    }
     assert_eq!(names.len(), 1);
     assert_eq!(
         names[0].args.as_ref().map(|args| &args["name"]),

@@ -10,7 +10,8 @@ fn of(sorted: Vec<u64>) -> Statistic {
         own: sorted.iter().sum(),
         sorted,
         worst_frame: 1,
-        budget: Duration::from_millis(10),
+        frame_budget: Duration::from_millis(10),
+        budget: Some(Duration::from_millis(15)),
     }
 }
 
@@ -21,6 +22,11 @@ fn percentiles_are_measured_values() {
     assert_eq!(statistic.percentile_95(), Duration::from_millis(19));
     assert_eq!(statistic.worst(), Duration::from_millis(20));
     assert!((statistic.share_of_budget() - 1.0).abs() < 1e-12);
+    // From 16 to 20 ms against a budget of 15 ms.
+    assert_eq!(
+        (statistic.frames(), statistic.frames_over_budget()),
+        (20, 5)
+    );
 }
 
 #[test]
@@ -33,9 +39,10 @@ proptest! {
     /// By the definition of the nearest rank: at least `percent` of the values lie at or below the percentile, and
     /// fewer do for any smaller measured value.
     #[test]
-    fn percentile_is_the_nearest_rank(mut values in proptest::collection::vec(0_u64..1000, 1..200), percent in 1_usize..=100) {
+    fn percentile_is_the_nearest_rank(mut values in proptest::collection::vec(0_u64..1000, 1..200), percent in 1_u32..=100) {
         values.sort_unstable();
         let found = of(values.clone()).percentile(percent).as_nanos() as u64;
+        let percent = percent as usize;
         let at_most = |limit: u64| values.iter().filter(|&&value| value <= limit).count();
         prop_assert!(at_most(found) * 100 >= values.len() * percent);
         for &smaller in values.iter().filter(|&&value| value < found) {
@@ -50,11 +57,11 @@ fn calls_of_one_frame_are_added_up() {
     for number in 1..=3 {
         profiler.begin_frame(number);
         for _ in 0..number {
-            drop(open(Category::Block, SpanName::Text("lift")));
+            drop(open(Category::Block, "lift"));
         }
-        profiler.end_frame();
+        profiler.end_frame(|_| ());
     }
-    let statistics = collect(&profiler);
+    let statistics = profiler.statistics();
     let lift = statistics
         .iter()
         .find(|statistic| statistic.name() == "lift");
@@ -69,10 +76,10 @@ fn spans_nest_by_depth_and_time() {
     let mut profiler = Profiler::default();
     profiler.begin_frame(1);
     {
-        let _outer = open(Category::Block, SpanName::Text("outer"));
-        let _inner = open(Category::Block, SpanName::Text("inner"));
+        let _outer = open(Category::Block, "outer");
+        let _inner = open(Category::Block, "inner");
     }
-    profiler.end_frame();
+    profiler.end_frame(|_| ());
     let frame = profiler.frames().next().expect("one frame");
     let depths: Vec<_> = frame
         .spans()
@@ -95,10 +102,10 @@ fn a_frame_within_a_frame_keeps_its_spans_apart() {
     let (mut outer, mut inner) = (Profiler::default(), Profiler::default());
     outer.begin_frame(1);
     inner.begin_frame(1);
-    drop(open(Category::Block, SpanName::Text("in")));
-    inner.end_frame();
-    drop(open(Category::Block, SpanName::Text("out")));
-    outer.end_frame();
+    drop(open(Category::Block, "in"));
+    inner.end_frame(|_| ());
+    drop(open(Category::Block, "out"));
+    outer.end_frame(|_| ());
     let names = |profiler: &Profiler| -> Vec<String> {
         let frame = profiler.frames().next().expect("one frame");
         let spans = frame.spans().iter();

@@ -1,12 +1,14 @@
 //! Checks expectations.
 
-use super::Checker;
-use crate::scene::document::{CountEntry, ExpectEntry};
+use super::{Checker, milliseconds};
+use crate::scene::document::{BudgetEntry, CountEntry, ExpectEntry};
 use crate::scene::expect::{Condition, Expectation, When};
 use toml::Spanned;
 
 /// How far from a place an entity may be unless the file says otherwise, in metres.
 const DEFAULT_WITHIN: f32 = 0.001;
+/// So many percent of the frames keep to a budget unless the file says otherwise.
+const DEFAULT_PERCENTILE: u32 = 95;
 
 impl<'d> Checker<'d> {
     pub(super) fn check_expectation(
@@ -80,15 +82,45 @@ impl<'d> Checker<'d> {
         if let Some(count) = &expectation.count {
             conditions.push(self.check_count(count));
         }
-        let keys = ["touching", "apart", "position", "count"];
+        if let Some(budget) = &expectation.budget {
+            conditions.push(self.check_time(expectation, budget));
+        }
+        let keys = ["touching", "apart", "position", "count", "budget"];
         if conditions.len() != 1 && !self.was_at_fault(&keys) {
             self.fault(
                 entry,
                 format!("this expectation has {} conditions", conditions.len()),
-                "give it exactly one of `touching`, `apart`, `position`, `count`",
+                "give it exactly one of `touching`, `apart`, `position`, `count`, `budget`",
             );
         }
         conditions.pop()
+    }
+
+    fn check_time(&mut self, expectation: &ExpectEntry, entry: &Spanned<BudgetEntry>) -> Condition {
+        let budget = entry.get_ref();
+        if expectation.by_frame.is_some() || expectation.by_time.is_some() {
+            self.fault(
+                entry,
+                "a budget is kept over all frames, not in some frame",
+                "give it `frame` or `time`",
+            );
+        }
+        let percentile = budget.percentile.as_ref();
+        if let Some(percentile) = percentile
+            && !(1..=100).contains(percentile.get_ref())
+        {
+            let message = format!("{} % is no share of the frames", percentile.get_ref());
+            self.fault(percentile, message, "write a whole number from 1 to 100");
+        }
+        if let Some(at_most) = &budget.at_most_ms {
+            self.check_budget(at_most);
+        }
+        let at_most = budget.at_most_ms.as_ref();
+        Condition::Budget {
+            of: budget.of.clone(),
+            percentile: percentile.map_or(DEFAULT_PERCENTILE, |percent| *percent.get_ref()),
+            at_most: at_most.and_then(|at_most| milliseconds(*at_most.get_ref())),
+        }
     }
 
     fn check_pair(&mut self, a: &Spanned<String>, b: &Spanned<String>) -> (String, String) {

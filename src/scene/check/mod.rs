@@ -73,7 +73,15 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
         budget: document
             .budget_ms
             .as_ref()
-            .and_then(|budget| Duration::try_from_secs_f64(budget.get_ref() / 1000.0).ok()),
+            .and_then(|budget| milliseconds(*budget.get_ref())),
+        budgets: document
+            .budgets_ms
+            .iter()
+            .filter_map(|(name, budget)| {
+                Some((name.get_ref().clone(), milliseconds(*budget.get_ref())?))
+            })
+            .collect(),
+        warm_up: document.warm_up.as_ref().map(|frames| *frames.get_ref()),
         gravity: document.gravity.map(Vec3::from),
         dimensions: match document.dimensions.as_ref().map(|number| *number.get_ref()) {
             Some(2) => Dimensions::Two,
@@ -85,6 +93,11 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
         cues,
         expectations,
     }
+}
+
+/// A time that was found to be above 0; `None` if it is longer than can be told.
+fn milliseconds(number: f64) -> Option<Duration> {
+    Duration::try_from_secs_f64(number / 1000.0).ok()
 }
 
 /// Where the entries of all lists begin, in the order of the file.
@@ -170,10 +183,24 @@ impl<'d> Checker<'d> {
             );
             self.fault(dimensions, message, "write 2 or 3");
         }
-        if let Some(budget) = &document.budget_ms
-            && *budget.get_ref() <= 0.0
+        if let Some(budget) = &document.budget_ms {
+            self.check_budget(budget);
+        }
+        for budget in document.budgets_ms.values() {
+            self.check_budget(budget);
+        }
+        if let (Some(warm_up), Some(frames)) = (&document.warm_up, &document.frames)
+            && warm_up.get_ref() >= frames.get_ref()
         {
-            let message = format!("no frame takes {} ms", budget.get_ref());
+            let (warm, all) = (warm_up.get_ref(), frames.get_ref());
+            let message = format!("after {warm} frames of warm-up none of {all} is left");
+            self.fault(warm_up, message, "write a number below that of `frames`");
+        }
+    }
+
+    fn check_budget(&mut self, budget: &Spanned<f64>) {
+        if *budget.get_ref() <= 0.0 {
+            let message = format!("nothing takes {} ms", budget.get_ref());
             self.fault(budget, message, "write a number above 0");
         }
     }

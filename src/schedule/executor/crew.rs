@@ -91,23 +91,23 @@ impl Crew {
     }
 
     /// Runs `lead` here, inside of the pool, and offers `help` to all others. The jobs stay on the stack.
-    pub(super) fn spread(&self, lead: impl FnOnce() + Send, help: &(impl Fn(u32) + Sync)) {
+    pub(super) fn spread(&self, lead: impl FnOnce() + Send, help: &(impl Fn() + Sync)) {
         rayon::join(lead, || offer(self.threads as u32 - 1, help));
     }
 
     /// Runs `lead` here, on a thread outside of the pool, and offers `help` to the pool.
-    pub(super) fn spread_from_outside(&self, lead: impl FnOnce(), help: &(impl Fn(u32) + Sync)) {
+    pub(super) fn spread_from_outside(&self, lead: impl FnOnce(), help: &(impl Fn() + Sync)) {
         let helpers = self.threads as u32 - 1;
         match &self.pool {
             Some(pool) => pool.in_place_scope(|scope| {
-                for number in 1..=helpers {
-                    scope.spawn(move |_| alone(number, help));
+                for _ in 0..helpers {
+                    scope.spawn(|_| alone(help));
                 }
                 lead();
             }),
             None => rayon::in_place_scope(|scope| {
-                for number in 1..=helpers {
-                    scope.spawn(move |_| alone(number, help));
+                for _ in 0..helpers {
+                    scope.spawn(|_| alone(help));
                 }
                 lead();
             }),
@@ -118,22 +118,22 @@ impl Crew {
 /// Offers the jobs of so many helpers, and takes one of them. Nobody is waited for on top of a system: neither for the
 /// phase, which waits for that system, nor for another helper, which waits for the phase.
 #[cfg(feature = "parallel")]
-fn offer(helpers: u32, help: &(impl Fn(u32) + Sync)) {
+fn offer(helpers: u32, help: &(impl Fn() + Sync)) {
     match helpers {
         _ if IS_AT_RING.get() => {}
         0 => {}
-        1 => help(1),
+        1 => help(),
         _ => {
-            rayon::join(|| help(helpers), || offer(helpers - 1, help));
+            rayon::join(help, || offer(helpers - 1, help));
         }
     }
 }
 
 /// The job of one helper, if its thread is free.
 #[cfg(feature = "parallel")]
-fn alone(number: u32, help: &(impl Fn(u32) + Sync)) {
+fn alone(help: &(impl Fn() + Sync)) {
     if !IS_AT_RING.get() {
-        help(number);
+        help();
     }
 }
 

@@ -56,6 +56,7 @@ pub(super) fn run(
     let level = profile::descend();
     // The closure's own state may be half changed after a panic; the world's guards are released as the stack unwinds.
     let outcome = catch_unwind(AssertUnwindSafe(|| -> Result<bool, Error> {
+        let _told = profile::tell(Category::System, &facts.name);
         for condition in &mut job.conditions {
             if !condition.holds(world)? {
                 return Ok(false);

@@ -21,7 +21,7 @@ use super::lineup::Lineup;
 use super::phase::Phase;
 use super::registered::{PhaseSystems, Schedule};
 use crate::error::Error;
-use crate::profile::{self, Category, SpanName};
+use crate::profile::{self, Category};
 use crate::store::{ReservedIds, World};
 use std::time::Instant;
 
@@ -97,7 +97,7 @@ impl Schedule {
         }
         // Out of its place for the while, so that it can be read while systems are changed.
         let lineup = systems.lineup.take().unwrap_or_default();
-        let span = profile::open(Category::Phase, SpanName::Text(systems.phase.name()));
+        let span = profile::open(Category::Phase, systems.phase.name());
         systems.enter_lanes(&lineup, reserved);
         let outcome = systems.record(&lineup, world, context, crew, leader);
         systems.report_reserved(&lineup, reserved);
@@ -195,6 +195,7 @@ impl PhaseSystems {
         if lineup.recording.is_empty() {
             return;
         }
+        let _span = profile::part("edits");
         reserved.commit(world);
         for &at in &lineup.recording {
             self.systems[at as usize].job_mut().body.apply(world);

@@ -65,10 +65,10 @@ impl PhaseSystems {
             }
             false
         };
-        let spans = profile::helper_spans();
-        let help = |number: u32| {
+        let relay = profile::Relay::here();
+        let help = || {
             let _at_ring = AtRing::enter();
-            let _recording = spans.as_ref().map(|spans| spans.record(number));
+            let _recording = relay.begin();
             self.ring.work(lineup, Role::Helper, run, idle_in_pool);
         };
         match leader {

@@ -3,6 +3,7 @@
 use super::PlacedTable;
 #[cfg(feature = "parallel")]
 use super::spread::{Trees, WORTH_THREADS};
+use crate::profile;
 use crate::space::links::{Links, next_in_preorder};
 #[cfg(feature = "parallel")]
 use crate::store::Workers;
@@ -77,6 +78,7 @@ impl Order {
         self.tables.clear();
         self.tables.extend(now);
         if self.is_stale || !self.find_rows(tables, locate) {
+            let _span = profile::part("rebuild hierarchy order");
             self.rebuild(links, locate);
             let all_found = self.find_rows(tables, locate);
             debug_assert!(all_found, "every node was located just now");
@@ -209,6 +211,7 @@ impl Order {
         tables: &mut [PlacedTable<'_, '_, C>],
         #[cfg(feature = "parallel")] workers: &Workers,
     ) {
+        let _span = profile::part("propagate");
         // Changed trees that stand side by side make one range.
         let mut range = 0..0;
         for word in std::mem::take(&mut self.changed_words) {

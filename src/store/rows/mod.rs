@@ -19,6 +19,7 @@ use super::access::Access;
 use super::entity::{Entities, Entity};
 use super::table::Tables;
 use super::world::World;
+use crate::profile;
 use items::Sources;
 use iter::{Duties, RowIter, TableIter};
 use matches::Matches;
@@ -195,6 +196,21 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         }
     }
 
+    /// Counts the rows of a walk for the profile of the frame, if there is one. What a condition turns down is visited, too.
+    #[inline]
+    pub(super) fn count_visit(&self) {
+        if profile::is_recording() {
+            profile::note_rows(self.rows_of_tables());
+        }
+    }
+
+    fn rows_of_tables(&self) -> usize {
+        let tables = self.matches.tables().iter();
+        tables
+            .map(|&table| self.tables.get(table).entities.len())
+            .sum()
+    }
+
     #[inline(always)]
     fn tables_shared(&self) -> TableIter<'_, 'w, I::Shared, C> {
         let walk = I::walk_shared(&self.guards);
@@ -225,6 +241,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline(always)]
     pub fn iter(&self) -> impl Iterator<Item = <I::Shared as Pattern>::Item<'_>> {
+        self.count_visit();
         RowIter::new(self.tables_shared(), I::Shared::zip)
     }
 
@@ -243,6 +260,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline(always)]
     pub fn iter_mut(&mut self) -> impl Iterator<Item = I::Item<'_>> {
+        self.count_visit();
         let tables = self.tables_mut();
         tables.mark_all();
         RowIter::new(tables, I::zip)
@@ -340,11 +358,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         if C::BY_ROW {
             return self.iter().count();
         }
-        self.matches
-            .tables()
-            .iter()
-            .map(|&table| self.tables.get(table).entities.len())
-            .sum()
+        self.rows_of_tables()
     }
 
     /// Whether there is no row. O(matching tables), or up to O(rows) under a condition that asks each row.

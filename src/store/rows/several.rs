@@ -4,6 +4,8 @@ use super::conditions::Conditions;
 use super::items::{Items, Pattern};
 use super::{Rows, iter::TableSlices};
 use crate::error::{Error, Kind};
+#[cfg(feature = "parallel")]
+use crate::profile;
 use crate::store::access::short_type;
 use crate::store::entity::Entity;
 
@@ -200,10 +202,9 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
         if workers.threads() == 1 {
             return self.each(f);
         }
-        let rows = self.matches.tables().iter();
-        let total: usize = rows
-            .map(|&table| self.tables.get(table).entities.len())
-            .sum();
+        let total = self.rows_of_tables();
+        profile::note_rows(total);
+        let relay = profile::Relay::here();
         // Some pieces for each thread even out; more would only cost.
         let piece = (total / (workers.threads() * 8))
             .next_multiple_of(64)
@@ -212,59 +213,59 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
         tables.mark_all();
         let duties = tables.duties;
         let all: Vec<TableSlices<'_, I>> = tables.collect();
-        let f = &f;
+        let (f, relay) = (&f, &relay);
         workers.run(move || {
             all.into_par_iter().for_each(|table| {
-                each_piece::<I, C>(
-                    table.slices,
-                    table.positions,
-                    0,
-                    table.rows,
-                    piece,
+                let pieces = Pieces::<'_, '_, I, C> {
+                    positions: table.positions,
+                    most_rows: piece,
                     duties,
-                    f,
-                );
+                    relay,
+                };
+                pieces.each(table.slices, 0, table.rows, f);
             });
         });
     }
 }
 
-/// Halves the rows of a table until the pieces are small enough.
+/// The rows of one table, to be divided among threads.
 #[cfg(feature = "parallel")]
-fn each_piece<'s, I: Items, C: Conditions>(
-    slices: I::Slices<'s>,
+struct Pieces<'s, 'w, I: Items, C: Conditions> {
     positions: &'s [u32],
-    first: usize,
-    rows: usize,
-    piece: usize,
-    duties: super::iter::Duties<'s, '_, I, C>,
-    f: &(impl Fn(I::Item<'_>) + Sync),
-) where
+    most_rows: usize,
+    duties: super::iter::Duties<'s, 'w, I, C>,
+    /// Whoever takes a piece records for the frame.
+    relay: &'s profile::Relay,
+}
+
+#[cfg(feature = "parallel")]
+impl<'s, I: Items, C: Conditions> Pieces<'s, '_, I, C>
+where
     for<'w> I::Marks<'w>: Sync,
     for<'w> C::Held<'w>: Sync,
 {
-    if rows <= piece {
-        for (row, item) in I::zip(slices).enumerate() {
-            if !C::BY_ROW || duties.admit(positions, first + row) {
-                f(item);
+    /// Halves the rows until the pieces are small enough.
+    fn each(
+        &self,
+        slices: I::Slices<'s>,
+        first: usize,
+        rows: usize,
+        f: &(impl Fn(I::Item<'_>) + Sync),
+    ) {
+        if rows <= self.most_rows {
+            let _recording = self.relay.begin();
+            for (row, item) in I::zip(slices).enumerate() {
+                if !C::BY_ROW || self.duties.admit(self.positions, first + row) {
+                    f(item);
+                }
             }
+            return;
         }
-        return;
+        let middle = (rows / 2).next_multiple_of(64).min(rows);
+        let (head, tail) = I::split(slices, middle);
+        rayon::join(
+            || self.each(head, first, middle, f),
+            || self.each(tail, first + middle, rows - middle, f),
+        );
     }
-    let middle = (rows / 2).next_multiple_of(64).min(rows);
-    let (head, tail) = I::split(slices, middle);
-    rayon::join(
-        || each_piece::<I, C>(head, positions, first, middle, piece, duties, f),
-        || {
-            each_piece::<I, C>(
-                tail,
-                positions,
-                first + middle,
-                rows - middle,
-                piece,
-                duties,
-                f,
-            )
-        },
-    );
 }

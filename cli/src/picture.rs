@@ -1,0 +1,95 @@
+//! Pictures as files.
+
+use crate::trouble::Trouble;
+use plotters::coord::Shift;
+use plotters::prelude::{
+    BitMapBackend, DrawingArea, DrawingBackend, IntoDrawingArea, RGBColor, SVGBackend,
+};
+use std::error::Error;
+use std::fmt::Display;
+use std::path::{Path, PathBuf};
+
+// Colours that stay apart for people with any of the common kinds of colour blindness, on paper as on a screen.
+pub(crate) const PAPER: RGBColor = RGBColor(250, 249, 245);
+pub(crate) const INK: RGBColor = RGBColor(38, 42, 48);
+pub(crate) const GRID: RGBColor = RGBColor(228, 225, 216);
+pub(crate) const STEEL: RGBColor = RGBColor(110, 118, 128);
+pub(crate) const TEAL: RGBColor = RGBColor(0, 132, 120);
+pub(crate) const BLUE: RGBColor = RGBColor(20, 90, 190);
+pub(crate) const OCHRE: RGBColor = RGBColor(176, 122, 0);
+pub(crate) const VERMILION: RGBColor = RGBColor(213, 62, 0);
+
+/// What can be painted on any backend.
+pub(crate) trait Painting {
+    fn paint<B: DrawingBackend>(
+        &self,
+        area: &DrawingArea<B, Shift>,
+    ) -> Result<(), plotters::drawing::DrawingAreaErrorKind<B::ErrorType>>
+    where
+        B::ErrorType: Error + Send + Sync;
+}
+
+/// The file of a picture, whose name says of which kind it is.
+#[derive(Debug)]
+pub(crate) struct PictureFile {
+    path: PathBuf,
+    is_svg: bool,
+}
+
+impl PictureFile {
+    pub(crate) fn new(path: &Path) -> Result<Self, Trouble> {
+        let extension = path.extension().and_then(|extension| extension.to_str());
+        let is_svg = match extension.map(str::to_ascii_lowercase).as_deref() {
+            Some("png") => false,
+            Some("svg") => true,
+            _ => {
+                return Err(Trouble::other(format!(
+                    "{} is neither a .png nor a .svg; end the name with one of these",
+                    path.display()
+                )));
+            }
+        };
+        Ok(Self {
+            path: path.to_owned(),
+            is_svg,
+        })
+    }
+
+    /// The file of a further picture beside this one.
+    pub(crate) fn beside(&self, suffix: &str) -> Self {
+        let stem = self.path.file_stem().unwrap_or_default().to_string_lossy();
+        let extension = self.path.extension().unwrap_or_default().to_string_lossy();
+        Self {
+            path: self
+                .path
+                .with_file_name(format!("{stem}-{suffix}.{extension}")),
+            is_svg: self.is_svg,
+        }
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// Paints a picture of a size in pixels into the file.
+    pub(crate) fn paint(&self, size: (u32, u32), painting: &impl Painting) -> Result<(), Trouble> {
+        crate::font::register()?;
+        match self.is_svg {
+            false => {
+                self.told(painting.paint(&BitMapBackend::new(&self.path, size).into_drawing_area()))
+            }
+            true => {
+                self.told(painting.paint(&SVGBackend::new(&self.path, size).into_drawing_area()))
+            }
+        }
+    }
+
+    fn told<E: Display>(&self, painted: Result<(), E>) -> Result<(), Trouble> {
+        painted.map_err(|reason| {
+            Trouble::other(format!(
+                "{} cannot be written: {reason}; check the directory",
+                self.path.display()
+            ))
+        })
+    }
+}

@@ -1,0 +1,135 @@
+//! `gerust profile`: runs a scene, or two of them in turn, and tells where the time went.
+
+mod budgets;
+mod compare;
+mod machine;
+mod plot;
+mod summary;
+mod text;
+mod versus;
+
+pub(crate) use budgets::BudgetOption;
+pub(crate) use versus::Versus;
+
+use crate::Verdict;
+use crate::allocations;
+use crate::arguments::ProfileCommand;
+use crate::engine::Engine;
+use crate::output;
+use crate::trouble::Trouble;
+use gerust::profile::{CounterKind, Profiler, RecordedProfile};
+use gerust::scene::{Scene, SceneRun};
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
+use std::path::Path;
+
+pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
+    output::warn_of_debug_build();
+    // What is wrong with a picture's name or with a file to compare with is told before a long scene is run for nothing.
+    let pictures = match &command.plot {
+        Some(path) => Some(plot::Pictures::new(path)?),
+        None => None,
+    };
+    let before = match &command.against {
+        Some(path) => Some(compare::read(path)?),
+        None => None,
+    };
+    let scene = Scene::load(&command.scene, engine.registry())?;
+    if let Some(other) = &command.versus {
+        return versus::run(engine, command, &scene, other);
+    }
+    let mut run = start(engine, command, &scene, command.threads.number())?;
+    output::advance_to(&mut run, scene.frames())?;
+    write_files(command, &scene, &run)?;
+    if let Some(pictures) = pictures {
+        pictures.paint(&run, command)?;
+    }
+    match before {
+        Some(before) => {
+            let after = recorded(&run, &scene)?;
+            compare::tell_apart(command, &before, &after)?;
+        }
+        None => summary::tell(command, &scene, &run)?,
+    }
+    // What the scene expects is the business of `run`: a profile of a scene that fails is still a profile.
+    Ok(true)
+}
+
+/// A run of the scene whose profiler is set up as the command wants.
+fn start<'s>(
+    engine: &Engine,
+    command: &ProfileCommand,
+    scene: &'s Scene,
+    threads: Option<usize>,
+) -> Result<SceneRun<'s>, Trouble> {
+    let mut runtime = engine.runtime()?;
+    if let Some(threads) = threads {
+        runtime.set_threads(threads)?;
+    }
+    if allocations::are_counted() {
+        let profiler = runtime.profiler_mut();
+        profiler.add_counter(ALLOCATIONS, CounterKind::Rising, allocations::so_far);
+    }
+    let resident = || memory_stats::memory_stats().map_or(0, |memory| memory.physical_mem as u64);
+    let profiler = runtime.profiler_mut();
+    profiler.add_counter(RESIDENT, CounterKind::Level, resident);
+    if command.save.is_some() || command.against.is_some() {
+        let profiler = runtime.profiler_mut();
+        profiler.add_counter(machine::PACE, CounterKind::Level, machine::pace);
+    }
+    let mut run = scene.start(runtime)?;
+    budgets::set(&mut run, &command.budget)?;
+    if let Some(frames) = command.warm_up {
+        if frames >= scene.frames() {
+            return Err(Trouble::other(format!(
+                "after {frames} frames of warm-up none of {} is left; choose fewer with `--warm-up`",
+                scene.frames()
+            )));
+        }
+        run.runtime_mut().profiler_mut().set_warm_up(frames);
+    }
+    Ok(run)
+}
+
+const ALLOCATIONS: &str = "allocations";
+const RESIDENT: &str = "resident memory";
+
+fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProfile, Trouble> {
+    let recorded = RecordedProfile::of(run.runtime().profiler());
+    machine::describe(recorded, run, scene)
+}
+
+fn write_files(command: &ProfileCommand, scene: &Scene, run: &SceneRun<'_>) -> Result<(), Trouble> {
+    let profiler: &Profiler = run.runtime().profiler();
+    if let Some(path) = &command.trace {
+        write(path, |file| profiler.write_trace(file))?;
+    }
+    if let Some(path) = &command.csv {
+        write(path, |file| profiler.write_csv(file))?;
+    }
+    if let Some(path) = &command.save {
+        let recorded = recorded(run, scene)?;
+        write(path, |file| recorded.write(file))?;
+    }
+    Ok(())
+}
+
+/// Writes a file, and leaves none behind that is not whole.
+fn write(
+    path: &Path,
+    contents: impl FnOnce(&mut BufWriter<File>) -> io::Result<()>,
+) -> Result<(), Trouble> {
+    let cannot = |error: io::Error| {
+        Trouble::other(format!(
+            "{} cannot be written: {error}; check the directory",
+            path.display()
+        ))
+    };
+    let mut file = BufWriter::new(File::create(path).map_err(cannot)?);
+    let written = contents(&mut file).and_then(|()| file.flush());
+    written.map_err(|error| {
+        // What is left of it would look like a profile.
+        let _ = std::fs::remove_file(path);
+        cannot(error)
+    })
+}

@@ -1,0 +1,99 @@
+//! The pictures of a profile: measuring what is to be drawn is kept apart from painting it.
+
+mod frames;
+mod paint_frames;
+mod paint_systems;
+mod paint_threads;
+mod sheet;
+mod systems;
+mod threads;
+
+use crate::arguments::ProfileCommand;
+use crate::output;
+use crate::picture::PictureFile;
+use crate::trouble::Trouble;
+use frames::FrameTimes;
+use gerust::profile::{Category, FrameProfile};
+use gerust::scene::SceneRun;
+use std::path::Path;
+use systems::SystemTimes;
+use threads::Timeline;
+
+/// The files of the three pictures.
+pub(super) struct Pictures {
+    frames: PictureFile,
+    systems: PictureFile,
+    threads: PictureFile,
+}
+
+impl Pictures {
+    pub(super) fn new(path: &Path) -> Result<Self, Trouble> {
+        let frames = PictureFile::new(path)?;
+        Ok(Self {
+            systems: frames.beside("systems"),
+            threads: frames.beside("threads"),
+            frames,
+        })
+    }
+
+    /// Paints all three and says where they are.
+    pub(super) fn paint(
+        &self,
+        run: &SceneRun<'_>,
+        command: &ProfileCommand,
+    ) -> Result<(), Trouble> {
+        let chosen = chosen_frame(run, command.frame)?;
+        self.frames.paint(command.size, &FrameTimes::of(run))?;
+        self.systems.paint(command.size, &SystemTimes::of(run))?;
+        self.threads
+            .paint(command.size, &Timeline::of(run, chosen)?)?;
+        for (file, what) in [
+            (&self.frames, "the time of each frame by part"),
+            (&self.systems, "how the times of each system spread"),
+            (&self.threads, "what ran where in one frame"),
+        ] {
+            eprintln!("wrote {}: {what}", file.path().display());
+        }
+        Ok(())
+    }
+}
+
+/// The frame that is asked for, or the slowest one after warm-up.
+fn chosen_frame<'r>(
+    run: &'r SceneRun<'_>,
+    wanted: Option<u64>,
+) -> Result<&'r FrameProfile, Trouble> {
+    let profiler = run.runtime().profiler();
+    let mut frames = profiler.frames();
+    let Some(number) = wanted else {
+        let statistics = profiler.statistics();
+        let whole = statistics
+            .iter()
+            .find(|known| known.category() == Category::Frame);
+        let slowest = whole.map(|whole| whole.worst_frame());
+        let found = frames.find(|frame| Some(frame.number()) == slowest);
+        return found.ok_or_else(|| {
+            Trouble::other("no frame was measured; let the scene run longer than its warm-up")
+        });
+    };
+    let (first, last) = (frames.next().map_or(0, FrameProfile::number), run.frame());
+    let found = profiler.frames().find(|frame| frame.number() == number);
+    found.ok_or_else(|| {
+        Trouble::other(format!(
+            "there is no profile of frame {number}; choose one from {first} to {last} with `--frame`"
+        ))
+    })
+}
+
+/// What stands in the corner of each picture.
+fn measured_how(run: &SceneRun<'_>) -> String {
+    format!(
+        "{} build, {} {}",
+        output::build(),
+        run.runtime().threads(),
+        match run.runtime().threads() {
+            1 => "thread",
+            _ => "threads",
+        }
+    )
+}

@@ -1,0 +1,152 @@
+//! What ran where in one frame, and what its end waited for.
+
+use super::measured_how;
+use crate::trouble::Trouble;
+use gerust::profile::{Category, FrameProfile, Profiler, Span};
+use gerust::scene::SceneRun;
+use gerust::schedule::Plan;
+use std::time::Duration;
+
+/// What the picture shows.
+pub(super) struct Timeline {
+    pub(super) title: String,
+    pub(super) measured: String,
+    pub(super) frame: u64,
+    pub(super) took: Duration,
+    pub(super) budget: Duration,
+    pub(super) lanes: Vec<Lane>,
+    /// The systems that the end of the frame waited for, in order.
+    pub(super) path: Vec<(String, Duration)>,
+}
+
+/// One thread.
+pub(super) struct Lane {
+    pub(super) name: String,
+    pub(super) blocks: Vec<Block>,
+    /// How many levels of blocks there are.
+    pub(super) levels: u32,
+}
+
+pub(super) struct Block {
+    pub(super) name: String,
+    pub(super) category: Category,
+    /// From 0, which is a phase or, on a helper, a system.
+    pub(super) level: u32,
+    pub(super) start: Duration,
+    pub(super) took: Duration,
+    pub(super) is_on_path: bool,
+}
+
+/// Spans that lie deeper than this are left out: phases, systems, and two levels of what lies in them.
+const MOST_LEVELS: u32 = 4;
+
+impl Timeline {
+    pub(super) fn of(run: &SceneRun<'_>, frame: &FrameProfile) -> Result<Self, Trouble> {
+        let profiler = run.runtime().profiler();
+        let path = path_of(profiler, frame, &run.runtime().schedule().plan()?);
+        let mut threads: Vec<u32> = frame.spans().iter().map(Span::thread).collect();
+        threads.sort_unstable();
+        threads.dedup();
+        let lanes = threads.into_iter().map(|thread| {
+            let spans = frame.spans().iter().enumerate();
+            let mut blocks: Vec<Block> = spans
+                .filter(|(_, span)| {
+                    span.thread() == thread && (1..=MOST_LEVELS).contains(&span.depth())
+                })
+                .map(|(place, span)| Block {
+                    name: profiler.name_of(span).to_owned(),
+                    category: span.category(),
+                    level: span.depth() - 1,
+                    start: frame.offset(span),
+                    took: Duration::from_nanos(span.nanoseconds()),
+                    is_on_path: path.contains(&place),
+                })
+                .collect();
+            // Helpers run systems, not phases.
+            let least = blocks.iter().map(|block| block.level).min().unwrap_or(0);
+            blocks.iter_mut().for_each(|block| block.level -= least);
+            Lane {
+                name: match thread {
+                    0 => String::from("frame"),
+                    helper => format!("helper {helper}"),
+                },
+                levels: blocks
+                    .iter()
+                    .map(|block| block.level + 1)
+                    .max()
+                    .unwrap_or(1),
+                blocks,
+            }
+        });
+        let on_path = path.iter().map(|&place| &frame.spans()[place]);
+        Ok(Self {
+            title: run.scene().title().to_owned(),
+            measured: measured_how(run),
+            frame: frame.number(),
+            took: frame.duration(),
+            budget: profiler.budget(),
+            lanes: lanes.collect(),
+            path: on_path
+                .map(|span| {
+                    (
+                        profiler.name_of(span).to_owned(),
+                        Duration::from_nanos(span.nanoseconds()),
+                    )
+                })
+                .collect(),
+        })
+    }
+}
+
+/// The places of the spans of systems that the end of the frame waited for, phase by phase: from the system that ended last
+/// back to the one that it waited for, which is the last to end of those that the plan puts before it and of the one before it
+/// on its thread.
+fn path_of(profiler: &Profiler, frame: &FrameProfile, plan: &Plan) -> Vec<usize> {
+    let spans = frame.spans();
+    let end = |span: &Span| frame.offset(span) + Duration::from_nanos(span.nanoseconds());
+    let mut path = Vec::new();
+    for phase in spans
+        .iter()
+        .filter(|span| span.category() == Category::Phase)
+    {
+        let within = |span: &Span| {
+            span.category() == Category::System
+                && frame.offset(span) >= frame.offset(phase)
+                && end(span) <= end(phase)
+        };
+        let systems: Vec<usize> = (0..spans.len())
+            .filter(|&place| within(&spans[place]))
+            .collect();
+        let name = profiler.name_of(phase);
+        let planned = plan
+            .phases()
+            .iter()
+            .find(|planned| planned.phase().name() == name);
+        let comes_before = |first: &Span, second: &Span| {
+            let (first, second) = (profiler.name_of(first), profiler.name_of(second));
+            planned.is_some_and(|planned| {
+                planned
+                    .edges()
+                    .any(|edge| edge.first() == first && edge.second() == second)
+            })
+        };
+        let mut of_phase = Vec::new();
+        let mut at = systems
+            .iter()
+            .copied()
+            .max_by_key(|&place| end(&spans[place]));
+        while let Some(place) = at {
+            of_phase.push(place);
+            let span = &spans[place];
+            let waited_for = systems.iter().copied().filter(|&other| {
+                let before = &spans[other];
+                other != place
+                    && end(before) <= frame.offset(span)
+                    && (before.thread() == span.thread() || comes_before(before, span))
+            });
+            at = waited_for.max_by_key(|&other| end(&spans[other]));
+        }
+        path.extend(of_phase.into_iter().rev());
+    }
+    path
+}
