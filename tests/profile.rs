@@ -317,3 +317,39 @@ fn the_runtime_names_the_parts_of_its_own_work() {
     }
     assert_nested(&runtime);
 }
+
+#[test]
+fn long_frames_are_put_down_to_the_block_that_made_them_long() {
+    let mut runtime = Runtime::new();
+    let profiler = runtime.profiler_mut();
+    profiler.set_budget(Duration::from_millis(30));
+    profiler.set_warm_up(15);
+    for number in 0..3 {
+        let system = System::named(&format!("quay work {number}")).takes::<Global<Clock>>();
+        let system = system.runs(move |clock| {
+            profile::timed("sort crates", || {
+                if number == 1 && clock.frame().is_multiple_of(10) {
+                    std::thread::sleep(Duration::from_millis(40));
+                }
+            });
+        });
+        runtime.add_system(system).expect("the names differ");
+    }
+    runtime.run_frames(35).expect("nothing fails");
+    let culprits = runtime.profiler().culprits();
+    let sort = culprits
+        .iter()
+        .find(|culprit| culprit.name == "sort crates")
+        .expect("it is slow");
+    // Frames 20 and 30; frame 10 was warm-up.
+    assert_eq!(
+        (sort.within.as_deref(), sort.frames),
+        (Some("quay work 1"), 2)
+    );
+    assert!([20, 30].contains(&sort.worst_frame));
+    let excess = runtime.profiler().excess_of(10);
+    assert_eq!(
+        (excess[0].name.as_str(), excess[0].within.as_deref()),
+        ("sort crates", Some("quay work 1"))
+    );
+}

@@ -152,12 +152,13 @@ pub(crate) fn with_progress(
 /// A time with three significant digits, in ms or, below that, µs.
 pub(crate) fn time(duration: Duration) -> String {
     let microseconds = duration.as_secs_f64() * 1e6;
+    // Numbers that would be rounded up to one more digit go by the next line.
     match microseconds {
-        small if small < 10.0 => format!("{small:.2} µs"),
-        small if small < 100.0 => format!("{small:.1} µs"),
-        small if small < 1_000.0 => format!("{small:.0} µs"),
-        large if large < 10_000.0 => format!("{:.2} ms", large / 1e3),
-        large if large < 100_000.0 => format!("{:.1} ms", large / 1e3),
+        small if small < 9.995 => format!("{small:.2} µs"),
+        small if small < 99.95 => format!("{small:.1} µs"),
+        small if small < 999.5 => format!("{small:.0} µs"),
+        large if large < 9_995.0 => format!("{:.2} ms", large / 1e3),
+        large if large < 99_950.0 => format!("{:.1} ms", large / 1e3),
         large => format!("{:.0} ms", large / 1e3),
     }
 }
@@ -272,4 +273,29 @@ fn no_entity(world: &World, name: &str, frame: u64) -> Trouble {
         "there is no entity named `{name}` after frame {frame}; the names are {}{more}; choose one, or another frame with `--at`",
         names.join(", ")
     ))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_have_three_digits() {
+        let told = |nanoseconds| time(Duration::from_nanos(nanoseconds));
+        assert_eq!(told(9_994), "9.99 µs");
+        assert_eq!(told(9_996), "10.0 µs");
+        assert_eq!(told(99_960), "100 µs");
+        assert_eq!(told(999_600), "1.00 ms");
+        assert_eq!(told(9_996_000), "10.0 ms");
+        assert_eq!(told(99_960_000), "100 ms");
+    }
+
+    #[test]
+    fn numbers_stay_with_their_units() {
+        let text = format!("{} 12 ms", "x".repeat(75));
+        assert_eq!(
+            wrapped(&text, "", 2),
+            format!("{}\n  12 ms\n", "x".repeat(75))
+        );
+    }
 }

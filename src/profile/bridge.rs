@@ -52,6 +52,9 @@ pub(super) struct Entered {
 /// The other way round nothing has to be done: with the feature on, frames, phases, systems, parts and blocks are spans of
 /// `tracing` at the level `TRACE` under the target `gerust`.
 ///
+/// Make its subscriber that of the whole program, with `tracing::subscriber::set_global_default`: one that is set for a thread alone
+/// does not see systems that run on another.
+///
 /// A span that is entered before a frame or left after it is not recorded. Spans that are left in another order than the
 /// reverse of the one in which they were entered end together with the one around them.
 ///
@@ -64,6 +67,7 @@ pub(super) struct Entered {
 ///
 /// let subscriber = tracing_subscriber::registry().with(ProfileLayer::new());
 /// let mut runtime = Runtime::new();
+/// runtime.set_threads(1)?;
 /// runtime.add_system(System::named("plan routes").takes::<()>().runs(|()| {
 ///     let _entered = tracing::info_span!("search", trucks = 3).entered();
 /// }))?;

@@ -259,7 +259,7 @@ fn title(category: Category) -> Option<&'static str> {
         Category::Frame => None,
         Category::Phase => Some("phases"),
         Category::System => Some("systems"),
-        Category::Part => Some("parts of the runtime's own work"),
+        Category::Part => Some("parts of the runtime"),
         Category::Block => Some("blocks"),
     }
 }

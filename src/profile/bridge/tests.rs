@@ -43,6 +43,8 @@ impl<S: Subscriber + for<'a> LookupSpan<'a>> Layer<S> for Log {
 
 fn runtime_with(system: impl FnMut(()) + Send + 'static) -> Runtime {
     let mut runtime = Runtime::bare();
+    // The subscribers of these tests are those of their threads.
+    runtime.set_threads(1).expect("there is one");
     let system = System::named("stow").takes::<()>().runs(system);
     runtime.add_system(system).expect("it is alone");
     runtime
