@@ -195,19 +195,25 @@ pub(crate) fn build() -> &'static str {
     }
 }
 
-/// How many frames were over the budget, and which frames the times are of where that is not all of them.
+/// How many of the frames that were measured took longer than the budget.
 pub(crate) fn over_budget(report: &Report) -> String {
-    let left_out = report.frames() - report.frames_profiled() as u64;
-    let left_out = match (left_out, report.warm_up()) {
-        (0, _) => String::new(),
-        (all, warm_up) if all == warm_up => format!("; {warm_up} more were warm-up"),
-        (_, warm_up) => format!("; only the last were kept, and {warm_up} were warm-up"),
-    };
     format!(
-        "{} of {} frames over{left_out}",
+        "{} of {} frames over",
         report.frames_over_budget(),
-        report.frames_profiled(),
+        report.frames_profiled()
     )
+}
+
+/// Which frames the times are not of, if they are not of all.
+pub(crate) fn left_out(report: &Report) -> Option<String> {
+    let left_out = report.frames() - report.frames_profiled() as u64;
+    match (left_out, report.warm_up()) {
+        (0, _) => None,
+        (all, warm_up) if all == warm_up => Some(format!("{warm_up} more were warm-up")),
+        (_, warm_up) => Some(format!(
+            "only the last were kept, and {warm_up} were warm-up"
+        )),
+    }
 }
 
 /// A table as text, without the blanks that fill its last column.

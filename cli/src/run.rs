@@ -66,6 +66,9 @@ fn text(report: &Report) -> String {
             time(report.budget()),
             output::over_budget(report)
         );
+        if let Some(left_out) = output::left_out(report) {
+            let _ = writeln!(text, "  times         {left_out}");
+        }
     }
     let _ = writeln!(
         text,

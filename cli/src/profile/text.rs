@@ -29,10 +29,12 @@ pub(super) fn of(profile: &Profile) -> String {
         "",
         2,
     );
+    let left_out = output::left_out(report);
     let budget = format!(
-        "budget {}: {}",
+        "budget {}: {}{}",
         time(report.budget()),
-        output::over_budget(report)
+        output::over_budget(report),
+        left_out.map_or_else(String::new, |left_out| format!("; {left_out}"))
     );
     text += &output::wrapped(&budget, "", 2);
     for line in [
