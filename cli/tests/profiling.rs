@@ -2,7 +2,7 @@
 
 mod common;
 
-use common::{gerust, json_of};
+use common::{gerust, json_of, root};
 use gerust::prelude::*;
 use gerust::profile;
 use gerust_cli::Engine;
@@ -148,6 +148,16 @@ fn profiles_are_written_for_other_programs() {
         .stdout(contains("touch: contacts"));
     let text = std::fs::read_to_string(&trace).expect("it is there");
     let trace: Value = serde_json::from_str(&text).expect("it is JSON");
+    let schema =
+        std::fs::read_to_string(root().join("docs/trace.schema.json")).expect("it is there");
+    let schema: Value = serde_json::from_str(&schema).expect("it is JSON");
+    let validator = jsonschema::validator_for(&schema).expect("it is a schema");
+    if let Err(error) = validator.validate(&trace) {
+        panic!("at {}: {error}", error.instance_path());
+    }
+    let mut broken = trace.clone();
+    broken["traceEvents"][9]["ts"] = Value::from("soon");
+    assert!(!validator.is_valid(&broken));
     let events = trace["traceEvents"].as_array().expect("a list");
     let of = |category: &str| {
         events
