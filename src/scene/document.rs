@@ -4,6 +4,7 @@
 //! descriptions.
 
 use schemars::JsonSchema;
+use schemars::transform::{RecursiveTransform, Transform};
 use serde::Deserialize;
 use std::collections::BTreeMap;
 use toml::Spanned;
@@ -18,6 +19,34 @@ fn any_components(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
         "type": "object",
         "description": "Registered components by name. A tag is `true`."
     })
+}
+
+/// Parameters with their defaults: for the schema only. They are taken out before the rest is read (see `read::parameters`).
+fn any_parameters(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
+    schemars::json_schema!({
+        "type": "object",
+        "additionalProperties": { "type": ["number", "string", "boolean"] },
+        "description": "Parameters with their defaults, which can be set when the scene is loaded. A text that begins with `=` is worked out with them, here and wherever a value is wanted."
+    })
+}
+
+/// Lets every number and truth be an expression as well.
+fn or_expression(schema: &mut schemars::Schema) {
+    let Some(kind) = schema.get_mut("type") else {
+        return;
+    };
+    let kinds: Vec<serde_json::Value> = match *kind {
+        serde_json::Value::Array(ref kinds) => kinds.clone(),
+        ref one => vec![one.clone()],
+    };
+    let is_worked_out = |kind: &serde_json::Value| {
+        ["number", "integer", "boolean"].contains(&kind.as_str().unwrap_or_default())
+    };
+    if kinds.iter().any(is_worked_out) && !kinds.iter().any(|kind| kind == "string") {
+        let with_text = kinds.into_iter().chain([serde_json::Value::from("string")]);
+        *kind = with_text.collect();
+        schema.insert(String::from("pattern"), serde_json::Value::from("^="));
+    }
 }
 
 /// A scene: entities, timed cues and expectations. Metres, seconds, right-handed axes with y up.
@@ -45,6 +74,9 @@ pub(super) struct Document {
     /// How many frames are warm-up, whose times do not count; a tenth of all, at most 60, unless given.
     #[schemars(with = "Option<u64>")]
     pub(super) warm_up: Option<Spanned<u64>>,
+    #[schemars(schema_with = "any_parameters")]
+    #[serde(rename = "parameters")]
+    pub(super) _parameters: Option<String>,
     /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
     pub(super) gravity: Option<Triple>,
     /// 2 if z takes no part in collision; 3 unless given.
@@ -375,6 +407,7 @@ pub(super) struct CountEntry {
 /// ```
 #[must_use]
 pub fn schema() -> String {
-    let schema = schemars::schema_for!(Document);
+    let mut schema = schemars::schema_for!(Document);
+    RecursiveTransform(or_expression).transform(&mut schema);
     format!("{:#}", schema.as_value())
 }

@@ -40,6 +40,7 @@ mod cue;
 mod document;
 mod expect;
 mod fault;
+mod language;
 mod place;
 mod read;
 mod registry;
@@ -49,6 +50,7 @@ mod scene_file;
 
 pub use document::schema;
 pub use fault::{Fault, SceneError};
+pub use read::Parameters;
 pub use registry::Registry;
 pub use report::{Leftovers, Outcome, Report};
 pub use run::SceneRun;

@@ -5,7 +5,7 @@ use super::cue::Cue;
 use super::expect::{Condition, Expectation};
 use super::fault::SceneError;
 use super::place::EntityPlan;
-use super::read::read;
+use super::read::{Parameters, read};
 use super::registry::Registry;
 use super::report::Report;
 use super::run::SceneRun;
@@ -54,10 +54,23 @@ impl Scene {
     /// assert!(Scene::load("no/such/scene.toml", &Registry::standard()).is_err());
     /// ```
     pub fn load(path: impl AsRef<Path>, registry: &Registry) -> Result<Self, SceneError> {
+        Self::load_with(path, registry, &Parameters::new())
+    }
+
+    /// Reads a scene file, with values for some of its parameters.
+    ///
+    /// # Errors
+    ///
+    /// As [`Scene::load`], and if the file has no such parameter, or one of another kind.
+    pub fn load_with(
+        path: impl AsRef<Path>,
+        registry: &Registry,
+        parameters: &Parameters,
+    ) -> Result<Self, SceneError> {
         let path = path.as_ref();
         let text =
             std::fs::read_to_string(path).map_err(|source| SceneError::unreadable(path, source))?;
-        Self::parse(&text, path, registry)
+        Self::parse_with(&text, path, registry, parameters)
     }
 
     /// Reads a scene from a text; the path stands for it in messages.
@@ -82,8 +95,22 @@ impl Scene {
         path: impl AsRef<Path>,
         registry: &Registry,
     ) -> Result<Self, SceneError> {
+        Self::parse_with(text, path, registry, &Parameters::new())
+    }
+
+    /// Reads a scene from a text, with values for some of its parameters; see [`Parameters`] for an example.
+    ///
+    /// # Errors
+    ///
+    /// As [`Scene::parse`], and if the text has no such parameter, or one of another kind.
+    pub fn parse_with(
+        text: &str,
+        path: impl AsRef<Path>,
+        registry: &Registry,
+        parameters: &Parameters,
+    ) -> Result<Self, SceneError> {
         let path = path.as_ref();
-        let (read, mut faults) = read(text, registry);
+        let (read, mut faults) = read(text, registry, parameters);
         let scene = read.map(|read| check::check(path, &read, &mut faults));
         match scene {
             Some(scene) if faults.is_empty() => Ok(scene),

@@ -3,14 +3,21 @@
 //! `serde` stops at the first fault. So what it stumbles over is noted, cut out of the parsed tree by its span, and the
 //! rest is read again, until nothing is left to stumble over.
 
+mod parameters;
+mod words;
+
 use super::document::Document;
 use super::fault::{Fault, suggest};
 use super::registry::{Attach, Registry};
+use parameters::ParameterValues;
 use serde::Deserialize;
 use std::borrow::Cow;
 use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue, Deserializer};
+use words::{shape_fault, syntax_fault};
+
+pub use parameters::Parameters;
 
 /// Faults of shape that are looked for at most.
 const MOST_FAULTS: usize = 100;
@@ -49,7 +56,13 @@ impl ReadScene {
 }
 
 /// Reads as much of a text as can be read, and lists what cannot. Without a document there is at least one fault.
-pub(super) fn read(text: &str, registry: &Registry) -> (Option<ReadScene>, Vec<Fault>) {
+pub(super) fn read(
+    text: &str,
+    registry: &Registry,
+    parameters: &Parameters,
+) -> (Option<ReadScene>, Vec<Fault>) {
+    // Declared first, because the tree borrows from it.
+    let mut literals = Vec::new();
     let (mut root, syntax_errors) = DeTable::parse_recoverable(text);
     if !syntax_errors.is_empty() {
         // What follows a broken line would be read wrongly, so only the broken lines are told.
@@ -62,6 +75,14 @@ pub(super) fn read(text: &str, registry: &Registry) -> (Option<ReadScene>, Vec<F
         cut: Vec::new(),
         component_values: Vec::new(),
     };
+    let values = ParameterValues::take(root.get_mut(), text, parameters, &mut reader.faults);
+    values.replace_all(
+        root.get_mut(),
+        text,
+        &mut literals,
+        &mut reader.faults,
+        &mut reader.cut,
+    );
     reader.refuse_odd_numbers(root.get_mut());
     reader.take_all_components(root.get_mut());
     let document = reader.read_document(root);
@@ -299,96 +320,5 @@ fn cut_out_of_value(value: &mut DeValue<'_>, span: &Range<usize>) -> Option<Cut>
                 .find_map(|item| cut_out_of_value(item.get_mut(), span))
         }
         _ => None,
-    }
-}
-
-fn syntax_fault(error: &toml::de::Error) -> Fault {
-    Fault::new(
-        error.span().unwrap_or(0..0),
-        format!("this is not TOML: {}", error.message().trim()),
-        "mend the line; the rest of the file is checked after that",
-    )
-}
-
-/// Puts a message of `serde` into words for the author of a scene.
-fn shape_fault(error: &toml::de::Error, span: Range<usize>) -> Fault {
-    let message = error.message().trim();
-    let quoted: Vec<&str> = message.split('`').skip(1).step_by(2).collect();
-    if message.starts_with("unknown field")
-        && let [wrong, known @ ..] = quoted.as_slice()
-    {
-        return Fault::new(
-            span,
-            format!("there is no key `{wrong}` here"),
-            suggest(wrong, "keys", known.iter().copied()),
-        );
-    }
-    if message.starts_with("unknown variant")
-        && let [wrong, known @ ..] = quoted.as_slice()
-    {
-        return Fault::new(
-            span,
-            format!("`{wrong}` is not one of the choices"),
-            suggest(wrong, "choices", known.iter().copied()),
-        );
-    }
-    if message.starts_with("missing field")
-        && let [missing, ..] = quoted.as_slice()
-    {
-        return Fault::new(
-            span,
-            format!("the key `{missing}` is missing"),
-            format!("add `{missing} = …`"),
-        );
-    }
-    let found_wanted = ["invalid type: ", "invalid value: ", "invalid length "]
-        .iter()
-        .find_map(|prefix| message.strip_prefix(prefix))
-        .and_then(|rest| rest.split_once(", expected "));
-    match found_wanted {
-        Some((found, wanted)) => Fault::new(
-            span,
-            format!(
-                "{} was found where {} is wanted",
-                found_in_words(found),
-                in_words(wanted)
-            ),
-            format!("write {}", in_words(wanted)),
-        ),
-        None => Fault::new(span, message.to_owned(), "mend the value"),
-    }
-}
-
-/// What `serde` found, in words: `integer `7`` is 7.
-fn found_in_words(found: &str) -> String {
-    if let Some(text) = found.strip_prefix("string ") {
-        return format!("the text {text}");
-    }
-    match found.split('`').nth(1) {
-        Some(value) => value.to_owned(),
-        None => in_words(found),
-    }
-}
-
-/// Rust's names for shapes of values, in words.
-fn in_words(shape: &str) -> String {
-    match shape {
-        "f32" | "f64" => String::from("a number"),
-        "u64" | "u32" | "usize" => String::from("a whole number that is not negative"),
-        "i64" | "i32" => String::from("a whole number"),
-        "a string" => String::from("a text in quotes"),
-        "a boolean" => String::from("`true` or `false`"),
-        "sequence" | "a sequence" => String::from("a list in brackets"),
-        "map" => String::from("a table"),
-        _ => match shape.strip_prefix("an array of length ") {
-            Some(length) => format!("a list of {length} values"),
-            None => match shape.strip_prefix("struct ") {
-                Some(_) => String::from("a table in braces"),
-                None => match shape.parse::<usize>() {
-                    Ok(length) => format!("a list of {length}"),
-                    Err(_) => shape.to_owned(),
-                },
-            },
-        },
     }
 }
