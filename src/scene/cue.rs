@@ -14,8 +14,12 @@ pub(super) struct Cue {
 
 #[derive(Debug)]
 pub(super) enum Action {
-    Set { entity: String, parts: Parts },
-    Spawn(EntityPlan),
+    Set {
+        entity: String,
+        parts: Parts,
+    },
+    /// One, or all of an arrangement.
+    Spawn(Vec<EntityPlan>),
     Despawn(String),
 }
 
@@ -39,11 +43,18 @@ impl Cue {
     pub(super) fn describe(&self) -> String {
         match &self.action {
             Action::Set { entity, .. } => format!("set `{entity}`"),
-            Action::Spawn(plan) => match (&plan.name, &plan.template) {
-                (Some(name), _) => format!("spawn `{name}`"),
-                (None, Some(template)) => format!("spawn a `{template}`"),
-                (None, None) => String::from("spawn an entity"),
-            },
+            Action::Spawn(plans) => {
+                let one = match plans.first().map(|plan| (&plan.name, &plan.template)) {
+                    Some((Some(name), _)) => format!("spawn `{name}`"),
+                    Some((None, Some(template))) => format!("spawn a `{template}`"),
+                    Some((None, None)) => String::from("spawn an entity"),
+                    None => String::from("spawn nothing"),
+                };
+                match plans.len() {
+                    0 | 1 => one,
+                    several => format!("{one} and {} more", several - 1),
+                }
+            }
             Action::Despawn(entity) => format!("despawn `{entity}`"),
         }
     }
@@ -67,15 +78,17 @@ impl Cue {
                 }
                 parts.apply(world, entity)?;
             }
-            Action::Spawn(plan) => {
-                // The parent is looked up first: without it nothing is made.
-                let parent = match &plan.parent {
-                    Some(parent) => Some(find(world, parent)?),
-                    None => None,
-                };
-                let entity = plan.spawn(world)?;
-                if let Some(parent) = parent {
-                    world.link(entity, parent)?;
+            Action::Spawn(plans) => {
+                for plan in plans {
+                    // The parent is looked up first: without it nothing is made.
+                    let parent = match &plan.parent {
+                        Some(parent) => Some(find(world, parent)?),
+                        None => None,
+                    };
+                    let entity = plan.spawn(world)?;
+                    if let Some(parent) = parent {
+                        world.link(entity, parent)?;
+                    }
                 }
             }
             Action::Despawn(entity) => {

@@ -3,6 +3,7 @@
 //! The JSON Schema is derived from the same types, so it cannot drift from what is read. Their comments are its
 //! descriptions.
 
+use super::arrange::ArrangeEntry;
 use schemars::JsonSchema;
 use schemars::transform::{RecursiveTransform, Transform};
 use serde::Deserialize;
@@ -123,6 +124,9 @@ pub(super) struct Preset {
     /// Registered components by name. A tag is `true`.
     #[schemars(schema_with = "any_components")]
     pub(super) components: Option<String>,
+    /// Entities that come along, linked under it; named `name/child` after the name of the entity.
+    #[schemars(with = "Vec<EntityEntry>")]
+    pub(super) children: Vec<Spanned<EntityEntry>>,
 }
 
 /// An entity. What it says itself goes before what its template says, field by field.
@@ -147,6 +151,15 @@ pub(super) struct EntityEntry {
     /// Registered components by name. A tag is `true`.
     #[schemars(schema_with = "any_components")]
     pub(super) components: Option<String>,
+    /// Entities that are linked under it; named `name/child` after its name.
+    #[schemars(with = "Vec<EntityEntry>")]
+    pub(super) children: Vec<Spanned<EntityEntry>>,
+    /// What is otherwise about children of its template, by their names: `hook`, or `trolley/hook` for a child's child.
+    #[schemars(with = "BTreeMap<String, Preset>")]
+    pub(super) overrides: BTreeMap<Spanned<String>, Preset>,
+    /// Several in the place of one.
+    #[schemars(with = "Option<ArrangeEntry>")]
+    pub(super) arrange: Option<Spanned<ArrangeEntry>>,
 }
 
 /// A local placement. What is left out stays as it is: at the origin, unturned, unscaled, unless a template or an

@@ -35,6 +35,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod arrange;
 mod check;
 mod cue;
 mod document;

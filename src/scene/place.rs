@@ -1,5 +1,6 @@
 //! From what a file says of an entity to the entity.
 
+use super::arrange::Place;
 use super::document::{
     BodyEntry, BoxEntry, ColliderEntry, ColliderKind, EntityEntry, MotionEntry, PlaneEntry, Preset,
     SetEntry, TilesEntry, TransformEntry,
@@ -21,6 +22,8 @@ pub(super) struct EntityPlan {
     pub(super) template: Option<Name>,
     pub(super) parent: Option<String>,
     pub(super) parts: Parts,
+    /// Linked under it.
+    pub(super) children: Vec<Self>,
 }
 
 /// What an entity consists of, or what of it changes: only what is given.
@@ -167,17 +170,86 @@ fn copy_of<T: crate::store::Component + Clone>(world: &World, entity: Entity) ->
 }
 
 impl EntityPlan {
-    /// Makes the entity; its link to a parent is up to the caller.
+    /// Makes the entity and what is under it; its link to a parent is up to the caller.
     pub(super) fn spawn(&self, world: &mut World) -> Result<Entity, Error> {
+        self.spawn_as(world, self.name.clone())
+    }
+
+    fn spawn_as(&self, world: &mut World, name: Option<Name>) -> Result<Entity, Error> {
         let entity = world.spawn((Transform::default(),));
-        if let Some(name) = &self.name {
-            world.attach(entity, name.clone())?;
+        for child in &self.children {
+            let child = child.spawn_as(world, child.name_under(name.as_ref()))?;
+            world.link(child, entity)?;
+        }
+        if let Some(name) = name {
+            world.attach(entity, name)?;
         }
         if let Some(template) = &self.template {
             world.attach(entity, MadeFrom(template.clone()))?;
         }
         self.parts.apply(world, entity)?;
         Ok(entity)
+    }
+
+    /// What a child is called in full; nothing if it, or what it is under, has no name.
+    fn name_under(&self, above: Option<&Name>) -> Option<Name> {
+        let (above, own) = (above?, self.name.as_ref()?);
+        Some(Name::new(&format!("{above}/{own}")))
+    }
+
+    /// Its own name and those of all that is under it.
+    pub(super) fn names(&self) -> Vec<Name> {
+        let mut names = Vec::new();
+        self.list_names(self.name.clone(), &mut names);
+        names
+    }
+
+    fn list_names(&self, name: Option<Name>, names: &mut Vec<Name>) {
+        for child in &self.children {
+            child.list_names(child.name_under(name.as_ref()), names);
+        }
+        names.extend(name);
+    }
+
+    /// The child of a path of names, such as `trolley/hook`.
+    pub(super) fn child_mut(&mut self, path: &str) -> Option<&mut Self> {
+        self.children.iter_mut().find_map(|child| {
+            let rest = path.strip_prefix(child.name.as_ref()?.as_str())?;
+            match rest.strip_prefix('/') {
+                Some(deeper) => child.child_mut(deeper),
+                None => rest.is_empty().then_some(child),
+            }
+        })
+    }
+
+    /// The paths of all that is under it.
+    pub(super) fn paths(&self) -> Vec<String> {
+        let mut paths = Vec::new();
+        for child in &self.children {
+            let Some(name) = &child.name else { continue };
+            paths.push(name.to_string());
+            paths.extend(
+                child
+                    .paths()
+                    .iter()
+                    .map(|deeper| format!("{name}/{deeper}")),
+            );
+        }
+        paths
+    }
+
+    /// The same at another place.
+    pub(super) fn moved(mut self, place: Place) -> Self {
+        let mut transform = Transform::default();
+        let entry = self.parts.transform.get_or_insert_default();
+        entry.apply(&mut transform);
+        entry.translation = Some((transform.translation + place.offset).into());
+        if place.turn != Quat::IDENTITY {
+            let turned = place.turn * transform.rotation;
+            entry.rotation = Some(Spanned::new(0..0, turned.to_array()));
+            entry.turn = None;
+        }
+        self
     }
 }
 

@@ -3,11 +3,16 @@
 use super::Checker;
 use crate::scene::cue::{Action, Cue};
 use crate::scene::document::{CueEntry, SetEntry};
-use crate::scene::place::Parts;
+use crate::scene::place::{EntityPlan, Parts};
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
-    pub(super) fn check_cue(&mut self, entry: &'d Spanned<CueEntry>) -> Option<Cue> {
+    /// `spawned` is what the cue spawns, if it does.
+    pub(super) fn check_cue(
+        &mut self,
+        entry: &'d Spanned<CueEntry>,
+        spawned: Option<Vec<EntityPlan>>,
+    ) -> Option<Cue> {
         self.enter(entry);
         let cue = entry.get_ref();
         let frame = match (&cue.frame, &cue.time) {
@@ -36,8 +41,11 @@ impl<'d> Checker<'d> {
         if let Some(set) = &cue.set {
             actions.push(self.check_set(set));
         }
-        if let Some(spawn) = &cue.spawn {
-            actions.push(Action::Spawn(self.check_entity(spawn)));
+        if let (Some(spawn), Some(plans)) = (&cue.spawn, spawned) {
+            if let Some(parent) = &spawn.parent {
+                self.check_name(parent);
+            }
+            actions.push(Action::Spawn(plans));
         }
         if let Some(despawn) = &cue.despawn {
             self.check_name(despawn);

@@ -1,9 +1,9 @@
 //! Checks templates and entities.
 
-use super::Checker;
+use super::{Checker, Planned};
 use crate::collide::{LEAST_MASS, MOST_SPEED};
 use crate::scene::document::{
-    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, TransformEntry, Triple,
+    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, Preset, TransformEntry, Triple,
 };
 use crate::scene::fault::Fault;
 use crate::scene::place::{EntityPlan, Parts};
@@ -13,52 +13,122 @@ use std::collections::{BTreeMap, BTreeSet};
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
-    pub(super) fn check_templates(&mut self) {
-        for (name, preset) in &self.document.templates {
-            let parts = Parts::of_preset(preset, self.read.values(preset.components.as_ref()));
-            self.check_parts(&parts);
-            self.templates.insert(name.get_ref(), parts);
-        }
-    }
-
     /// Gathers every name that an entity bears, whether from the start or by a cue.
-    pub(super) fn collect_names(&mut self) {
-        let document = self.document;
-        let spawned = document
-            .cues
-            .iter()
-            .filter_map(|cue| cue.get_ref().spawn.as_ref());
-        let placed = document.entities.iter().map(Spanned::get_ref);
-        for entity in placed.chain(spawned) {
-            let Some(name) = &entity.name else { continue };
-            if name.get_ref().is_empty() {
+    pub(super) fn collect_names(&mut self, planned: &[Planned<'d>], is_from_start: bool) {
+        for (entry, plans) in planned {
+            if let Some(name) = entry.name.as_ref().filter(|name| name.get_ref().is_empty()) {
                 self.fault(name, "a name must not be empty", "leave `name` out instead");
-            } else if !self.names.insert(name.get_ref()) {
-                let message = format!("there are two entities named `{}`", name.get_ref());
-                self.fault(name, message, "give this one another name");
+                continue;
+            }
+            for full in plans.iter().flat_map(EntityPlan::names) {
+                let full = full.to_string();
+                if is_from_start {
+                    self.placed.insert(full.clone());
+                }
+                if !self.names.insert(full.clone()) {
+                    let message = format!("there are two entities named `{full}`");
+                    let at = entry.name.as_ref().map_or(0..0, Spanned::span);
+                    let mend = "give this one another name";
+                    self.faults.push(Fault::new(at, message, mend));
+                }
             }
         }
     }
 
     pub(super) fn check_name(&mut self, name: &Spanned<String>) {
-        let known = self.names.iter().copied().collect();
+        let known = self.names.iter().cloned().collect::<Vec<String>>();
+        let known = known.iter().map(String::as_str).collect();
         self.check_known(name, "entity", "names", known);
     }
 
-    pub(super) fn check_entity(&mut self, entity: &'d EntityEntry) -> EntityPlan {
+    /// What an entity of the file comes to, one for each place of its arrangement. Parents are not looked at.
+    pub(super) fn plan_entity(&mut self, entity: &'d EntityEntry) -> Vec<EntityPlan> {
+        let mut plan = self.plan_single(entity);
+        plan.children.extend(self.plan_children(&entity.children));
+        for (path, preset) in &entity.overrides {
+            self.check_override(path, preset, &mut plan);
+        }
+        let Some(arrange) = &entity.arrange else {
+            return vec![plan];
+        };
+        let places = arrange.get_ref().places(arrange).unwrap_or_else(|faults| {
+            self.faults.extend(faults);
+            Vec::new()
+        });
+        let numbered = places.into_iter().enumerate();
+        numbered
+            .map(|(at, place)| {
+                let mut copy = plan.clone().moved(place);
+                let name = entity.name.as_ref();
+                copy.name = name.map(|name| Name::new(&format!("{}-{}", name.get_ref(), at + 1)));
+                copy
+            })
+            .collect()
+    }
+
+    /// Children of a template or an entity.
+    pub(super) fn plan_children(
+        &mut self,
+        children: &'d [Spanned<EntityEntry>],
+    ) -> Vec<EntityPlan> {
+        let mut plans = Vec::new();
+        let mut known = BTreeSet::new();
+        for child in children {
+            let child = child.get_ref();
+            if let Some(parent) = &child.parent {
+                let message = "the parent of a child is what it is listed under";
+                self.fault(parent, message, "leave `parent` out");
+            }
+            if let Some(name) = &child.name {
+                let text = name.get_ref().as_str();
+                if text.is_empty() || text.contains('/') {
+                    let message = format!("`{text}` is no name for a child");
+                    self.fault(name, message, "write a name without `/`");
+                } else if !known.insert(text) {
+                    let message = format!("there are two children named `{text}` here");
+                    self.fault(name, message, "give this one another name");
+                }
+            }
+            plans.extend(self.plan_entity(child));
+        }
+        plans
+    }
+
+    fn check_override(
+        &mut self,
+        path: &Spanned<String>,
+        preset: &'d Preset,
+        plan: &mut EntityPlan,
+    ) {
+        let own = Parts::of_preset(preset, self.read.values(preset.components.as_ref()));
+        self.check_parts(&own);
+        let text = path.get_ref().as_str();
+        let Some(child) = plan.child_mut(text) else {
+            let paths = plan.paths();
+            let paths = paths.iter().map(String::as_str).collect();
+            return self.check_known(path, "child", "children", paths);
+        };
+        child.parts = own.over(&child.parts);
+        child.children.extend(self.plan_children(&preset.children));
+        let parts = child.parts.clone();
+        self.check_set_name(&parts);
+        self.check_grid_stays(&parts);
+    }
+
+    fn plan_single(&mut self, entity: &'d EntityEntry) -> EntityPlan {
         let values = self.read.values(entity.components.as_ref());
         let own = Parts::of_entity(entity, values);
         self.check_parts(&own);
         let mut parts = own;
+        let mut children = Vec::new();
         if let Some(template) = &entity.template {
-            let known = self.templates.keys().copied().collect();
+            let known = self.document.templates.keys();
+            let known = known.map(|name| name.get_ref().as_str()).collect();
             self.check_known(template, "template", "templates", known);
             if let Some(base) = self.templates.get(template.get_ref().as_str()) {
-                parts = parts.over(base);
+                parts = parts.over(&base.parts);
+                children.clone_from(&base.children);
             }
-        }
-        if let Some(parent) = &entity.parent {
-            self.check_name(parent);
         }
         self.check_has_size(entity, &parts);
         self.check_set_name(&parts);
@@ -72,16 +142,15 @@ impl<'d> Checker<'d> {
                 .as_ref()
                 .map(|parent| parent.get_ref().clone()),
             parts,
+            children,
         }
     }
 
     /// An entity that is there from the start cannot hang below one that only a cue spawns.
     pub(super) fn check_is_placed(&mut self, parent: &Spanned<String>) {
         let text = parent.get_ref().as_str();
-        let placed = self.document.entities.iter().map(Spanned::get_ref);
-        let mut names = placed.filter_map(|entity| entity.name.as_ref());
         // A name that nobody bears has been told already.
-        if self.names.contains(text) && !names.any(|name| name.get_ref() == text) {
+        if self.names.contains(text) && !self.placed.contains(text) {
             self.fault(
                 parent,
                 format!("`{text}` is not there from the start: a cue spawns it"),
@@ -275,34 +344,31 @@ impl<'d> Checker<'d> {
     }
 
     /// Parents that lead back to the entity itself.
-    pub(super) fn check_parents(&mut self) {
-        let parent_of: BTreeMap<&str, &Spanned<String>> = self
-            .document
-            .entities
-            .iter()
-            .map(Spanned::get_ref)
-            .filter_map(|entity| {
-                Some((
-                    entity.name.as_ref()?.get_ref().as_str(),
-                    entity.parent.as_ref()?,
-                ))
-            })
-            .collect();
+    pub(super) fn check_parents(&mut self, planned: &[Planned<'d>]) {
+        // By full name: under whom it is, and where the file says so.
+        let mut parent_of: BTreeMap<String, (String, &Spanned<String>)> = BTreeMap::new();
+        for (entry, plans) in planned {
+            let Some(parent) = &entry.parent else {
+                continue;
+            };
+            for name in plans.iter().flat_map(EntityPlan::names) {
+                parent_of.insert(name.to_string(), (parent.get_ref().clone(), parent));
+            }
+        }
         let mut done = BTreeSet::new();
-        for &start in parent_of.keys() {
-            let mut path = vec![start];
-            while let Some(&parent) = path.last().and_then(|last| parent_of.get(last)) {
-                let above = parent.get_ref().as_str();
+        for start in parent_of.keys() {
+            let mut path = vec![start.clone()];
+            while let Some((above, parent)) = path.last().and_then(|last| parent_of.get(last)) {
                 if done.contains(above) {
                     break;
                 }
-                if let Some(at) = path.iter().position(|&name| name == above) {
-                    path.push(above);
+                if let Some(at) = path.iter().position(|name| name == above) {
+                    path.push(above.clone());
                     let message = format!("the parents make a cycle {}", path[at..].join(" → "));
                     self.fault(parent, message, "leave one of these parents out");
                     break;
                 }
-                path.push(above);
+                path.push(above.clone());
             }
             done.extend(path);
         }

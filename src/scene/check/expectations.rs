@@ -136,7 +136,7 @@ impl<'d> Checker<'d> {
     fn check_count(&mut self, entry: &Spanned<CountEntry>) -> Condition {
         let count = entry.get_ref();
         if let Some(template) = &count.template {
-            let known = self.templates.keys().copied().collect();
+            let known: Vec<&str> = self.templates.keys().copied().collect();
             self.check_known(template, "template", "templates", known);
         }
         let has_bounds = count.at_least.is_some() || count.at_most.is_some();

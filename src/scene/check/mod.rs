@@ -3,11 +3,12 @@
 mod cues;
 mod entities;
 mod expectations;
+mod templates;
 mod times;
 
-use super::document::Document;
+use super::document::{CueEntry, Document, EntityEntry};
 use super::fault::{Fault, suggest};
-use super::place::Parts;
+use super::place::EntityPlan;
 use super::read::ReadScene;
 use super::scene_file::Scene;
 use crate::collide::Dimensions;
@@ -16,6 +17,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::path::Path;
 use std::time::Duration;
+use templates::TemplatePlan;
 use toml::Spanned;
 
 const DEFAULT_STEP: f64 = 1.0 / 60.0;
@@ -32,6 +34,7 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
         step: DEFAULT_STEP,
         templates: BTreeMap::new(),
         names: BTreeSet::new(),
+        placed: BTreeSet::new(),
         starts: starts_of_entries(document),
         region: 0..usize::MAX,
         faults,
@@ -39,23 +42,21 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
     checker.check_settings();
     let layers = checker.check_layers();
     checker.check_templates();
-    checker.collect_names();
-    let entities = document
-        .entities
-        .iter()
-        .map(|entity| {
-            checker.enter(entity);
-            if let Some(parent) = &entity.get_ref().parent {
-                checker.check_is_placed(parent);
-            }
-            checker.check_entity(entity.get_ref())
-        })
-        .collect();
-    checker.check_parents();
+    let placed = checker.plan_entities(&document.entities);
+    let spawned = checker.plan_spawned(&document.cues);
+    checker.collect_names(&placed, true);
+    checker.collect_names(&spawned, false);
+    checker.check_parents_known(&placed);
+    checker.check_parents(&placed);
+    let entities = placed.into_iter().flat_map(|(_, plans)| plans).collect();
+    let mut spawned = spawned.into_iter().map(|(_, plans)| plans);
     let cues = document
         .cues
         .iter()
-        .filter_map(|cue| checker.check_cue(cue))
+        .filter_map(|cue| {
+            let spawned = cue.get_ref().spawn.as_ref().and_then(|_| spawned.next());
+            checker.check_cue(cue, spawned)
+        })
         .collect();
     let expectations = document
         .expect
@@ -110,13 +111,18 @@ fn starts_of_entries(document: &Document) -> Vec<usize> {
     starts
 }
 
+/// What an entry of the file comes to.
+type Planned<'d> = (&'d EntityEntry, Vec<EntityPlan>);
+
 struct Checker<'d> {
     read: &'d ReadScene,
     document: &'d Document,
     step: f64,
-    templates: BTreeMap<&'d str, Parts>,
+    templates: BTreeMap<&'d str, TemplatePlan>,
     /// All names that an entity bears at some time.
-    names: BTreeSet<&'d str>,
+    names: BTreeSet<String>,
+    /// Those of entities that are there from the start.
+    placed: BTreeSet<String>,
     starts: Vec<usize>,
     /// The bytes of the entry that is being checked.
     region: Range<usize>,
@@ -133,6 +139,38 @@ impl<'d> Checker<'d> {
         let start = entry.span().start;
         let next = self.starts.iter().find(|&&other| other > start);
         self.region = start..next.copied().unwrap_or(usize::MAX);
+    }
+
+    fn plan_entities(&mut self, entities: &'d [Spanned<EntityEntry>]) -> Vec<Planned<'d>> {
+        let entries = entities.iter();
+        entries
+            .map(|entry| {
+                self.enter(entry);
+                (entry.get_ref(), self.plan_entity(entry.get_ref()))
+            })
+            .collect()
+    }
+
+    /// What cues spawn, in the order of the cues that spawn anything.
+    fn plan_spawned(&mut self, cues: &'d [Spanned<CueEntry>]) -> Vec<Planned<'d>> {
+        let spawning = cues.iter();
+        spawning
+            .filter_map(|cue| {
+                let entry = cue.get_ref().spawn.as_ref()?;
+                self.enter(cue);
+                Some((entry, self.plan_entity(entry)))
+            })
+            .collect()
+    }
+
+    /// Parents of entities that are there from the start.
+    fn check_parents_known(&mut self, placed: &[Planned<'d>]) {
+        for (entry, _) in placed {
+            if let Some(parent) = &entry.parent {
+                self.check_name(parent);
+                self.check_is_placed(parent);
+            }
+        }
     }
 
     /// Whether something is only missing from the entry because it was at fault, which has been told.

@@ -182,18 +182,34 @@ impl Reader<'_> {
     fn take_all_components(&mut self, root: &mut DeTable<'_>) {
         if let Some(DeValue::Table(templates)) = entry(root, "templates") {
             for (_, template) in templates.iter_mut() {
-                self.take_components(template.get_mut());
+                self.take_components_of_entity(template.get_mut());
             }
         }
         for entity in items(root, "entities") {
-            self.take_components(entity);
+            self.take_components_of_entity(entity);
         }
         for cue in items(root, "cues") {
             let DeValue::Table(cue) = cue else { continue };
             for action in ["set", "spawn"] {
                 if let Some(value) = entry(cue, action) {
-                    self.take_components(value);
+                    self.take_components_of_entity(value);
                 }
+            }
+        }
+    }
+
+    /// Those of an entity or a template, and of what is under it.
+    fn take_components_of_entity(&mut self, holder: &mut DeValue<'_>) {
+        self.take_components(holder);
+        let DeValue::Table(holder) = holder else {
+            return;
+        };
+        for child in items(holder, "children") {
+            self.take_components_of_entity(child);
+        }
+        if let Some(DeValue::Table(overrides)) = entry(holder, "overrides") {
+            for (_, preset) in overrides.iter_mut() {
+                self.take_components_of_entity(preset.get_mut());
             }
         }
     }
