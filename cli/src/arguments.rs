@@ -1,6 +1,7 @@
 //! The command line.
 
 use crate::profile::{BudgetOption, Versus};
+use crate::scene_file::SceneFile;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::path::PathBuf;
 
@@ -52,8 +53,8 @@ pub(crate) enum Command {
 
 #[derive(Args, Debug)]
 pub(crate) struct RunCommand {
-    /// The scene file
-    pub(crate) scene: PathBuf,
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
     /// How to print the summary
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
@@ -63,8 +64,8 @@ pub(crate) struct RunCommand {
 
 #[derive(Args, Debug)]
 pub(crate) struct ProfileCommand {
-    /// The scene file
-    pub(crate) scene: PathBuf,
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
     /// How to print the table
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
@@ -129,8 +130,8 @@ pub(crate) struct ImportCommand {
 
 #[derive(Args, Debug)]
 pub(crate) struct ExportCommand {
-    /// The scene file
-    pub(crate) scene: PathBuf,
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
     /// The frame after which to write it; the last one unless given, 0 is the state as loaded
     #[arg(long, value_name = "FRAME")]
     pub(crate) at: Option<u64>,
@@ -141,8 +142,8 @@ pub(crate) struct ExportCommand {
 
 #[derive(Args, Debug)]
 pub(crate) struct InspectCommand {
-    /// The scene file
-    pub(crate) scene: PathBuf,
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
     #[command(subcommand)]
     pub(crate) topic: InspectTopic,
 }
@@ -231,8 +232,8 @@ pub(crate) enum PlanFormat {
 
 #[derive(Args, Debug)]
 pub(crate) struct ExplainCommand {
-    /// The scene file
-    pub(crate) scene: PathBuf,
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
     #[command(subcommand)]
     pub(crate) question: Question,
 }
@@ -288,8 +289,8 @@ pub(crate) struct RowsQuestion {
 
 #[derive(Args, Debug)]
 pub(crate) struct DrawCommand {
-    /// The scene file
-    pub(crate) scene: PathBuf,
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
     /// The frames to draw, one to six of them; 0 is the state as loaded
     #[arg(
         long,

@@ -6,7 +6,6 @@ use crate::engine::Engine;
 use crate::output::{self, wrapped};
 use crate::trouble::Trouble;
 use gerust::gltf::{NodeTree, Skipped};
-use gerust::scene::Scene;
 use std::path::Path;
 
 /// Repairs that are listed one by one.
@@ -83,7 +82,7 @@ pub(crate) fn export(engine: &Engine, command: &ExportCommand) -> Verdict {
             command.output.display()
         )));
     }
-    let scene = Scene::load(&command.scene, engine.registry())?;
+    let scene = command.scene.load(engine)?;
     let frame = output::frame_within(&scene, command.at)?;
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     output::advance_to(&mut run, frame)?;

@@ -20,9 +20,10 @@ pub(crate) fn print(error: &SceneError) {
         return;
     }
     let path = error.path().display().to_string();
-    let source = NamedSource::new(&path, error.text().to_owned());
     let handler = handler();
     for fault in faults {
+        let file = fault.path().display().to_string();
+        let source = NamedSource::new(file, error.text_of(fault).to_owned());
         let mut text = String::new();
         // Writing to a string does not fail.
         let _ = handler.render_report(

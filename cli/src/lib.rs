@@ -37,6 +37,7 @@ mod output;
 mod picture;
 mod profile;
 mod run;
+mod scene_file;
 mod trouble;
 
 pub use allocations::{COUNTING_ALLOCATOR, CountingAllocator};

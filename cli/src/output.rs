@@ -2,6 +2,7 @@
 
 use crate::arguments::{Format, Threads};
 use crate::engine::Engine;
+use crate::scene_file::SceneFile;
 use crate::trouble::Trouble;
 use comfy_table::Table;
 use gerust::scene::{Report, Scene, SceneRun};
@@ -10,7 +11,6 @@ use glam::Vec3;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::io::{ErrorKind, IsTerminal, Write};
-use std::path::Path;
 use std::time::Duration;
 
 /// Updates of the progress bar over a whole run.
@@ -36,11 +36,11 @@ pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
 /// Runs a scene to its end and reports what came of it.
 pub(crate) fn run_scene(
     engine: &Engine,
-    path: &Path,
+    file: &SceneFile,
     threads: Threads,
 ) -> Result<(Scene, Report), Trouble> {
     warn_of_debug_build();
-    let scene = Scene::load(path, engine.registry())?;
+    let scene = file.load(engine)?;
     let mut run = scene.start(runtime(engine, threads)?)?;
     advance_to(&mut run, scene.frames())?;
     let report = run.report();
@@ -50,11 +50,11 @@ pub(crate) fn run_scene(
 /// Runs a scene up to a frame, the last one unless given, and looks at it.
 pub(crate) fn look_at(
     engine: &Engine,
-    path: &Path,
+    file: &SceneFile,
     at: Option<u64>,
     look: impl FnOnce(&SceneRun<'_>, u64) -> Result<(), Trouble>,
 ) -> Result<(), Trouble> {
-    let scene = Scene::load(path, engine.registry())?;
+    let scene = file.load(engine)?;
     let frame = frame_within(&scene, at)?;
     let mut run = scene.start(runtime(engine, Threads::default())?)?;
     advance_to(&mut run, frame)?;

@@ -65,6 +65,65 @@ fn json_summaries_say_what_the_text_says() {
 }
 
 #[test]
+fn parameters_are_set_for_every_command_that_takes_a_scene() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let path = folder.path().join("row.toml");
+    let text = "title = 'a row'\nframes = 2\n[parameters]\ncrates = 3\n[[entities]]\nname = 'crate'\narrange = { row = '= crates', step = [2, 0, 0] }\ncollider = { size = [1, 1, 1] }\n[[expect]]\nframe = 2\ncount = { is = '= crates' }\n";
+    std::fs::write(&path, text).expect("there is room");
+    let path = path.to_str().expect("it is text");
+    let run = |arguments: &[&str]| gerust().args(arguments).assert();
+    run(&["run", path]).code(0).stdout(contains("3 at the end"));
+    run(&["run", path, "--set", "crates=50"])
+        .code(0)
+        .stdout(contains("50 at the end"));
+    run(&["inspect", path, "boxes", "--set", "crates=7"])
+        .code(0)
+        .stdout(contains("crate-7"));
+    run(&[
+        "explain", path, "pair", "crate-1", "crate-9", "--set", "crates=9",
+    ])
+    .code(0)
+    .stdout(contains("crate-9"));
+    run(&["profile", path, "--set", "crates=8"])
+        .code(0)
+        .stdout(contains("8 entities"));
+    run(&["run", path, "--set", "crates"])
+        .code(2)
+        .stderr(contains("write a name and a value"));
+    run(&["run", path, "--set", "crats=5"])
+        .code(2)
+        .stdout("")
+        .stderr(contains("did you mean `crates`?"));
+    run(&["run", path, "--set", "crates=many"])
+        .code(2)
+        .stderr(contains("its default is a number"));
+}
+
+#[test]
+fn faults_of_included_files_are_shown_in_their_own_lines() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let write = |name: &str, text: &str| {
+        std::fs::write(folder.path().join(name), text).expect("there is room")
+    };
+    write(
+        "main.toml",
+        "include = ['crates.toml']\ntitle = 'x'\nframes = 1\n",
+    );
+    write("crates.toml", "\n\n[[entities]]\nnaem = 'crate'\n");
+    gerust()
+        .arg("run")
+        .arg(folder.path().join("main.toml"))
+        .assert()
+        .code(2)
+        .stdout("")
+        .stderr(
+            contains("crates.toml:4:1")
+                .and(contains("naem = 'crate'"))
+                .and(contains("did you mean `name`?")),
+        );
+}
+
+#[test]
 fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
     let said = [
         (

@@ -16,7 +16,7 @@ pub(super) struct Cue {
 pub(super) enum Action {
     Set {
         entity: String,
-        parts: Parts,
+        parts: Box<Parts>,
     },
     /// One, or all of an arrangement.
     Spawn(Vec<EntityPlan>),

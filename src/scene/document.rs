@@ -75,8 +75,12 @@ pub(super) struct Document {
     /// How many frames are warm-up, whose times do not count; a tenth of all, at most 60, unless given.
     #[schemars(with = "Option<u64>")]
     pub(super) warm_up: Option<Spanned<u64>>,
+    /// Further scene files, by paths from the directory of this one: their entities, templates, layers, parameters, cues and
+    /// expectations are added, and settings that this file lacks are taken from them.
+    #[serde(rename = "include", default)]
+    pub(super) _include: Vec<String>,
     #[schemars(schema_with = "any_parameters")]
-    #[serde(rename = "parameters")]
+    #[serde(rename = "parameters", default)]
     pub(super) _parameters: Option<String>,
     /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
     pub(super) gravity: Option<Triple>,

@@ -1,5 +1,6 @@
 //! What is wrong with a scene file, and where.
 
+use super::read::Sources;
 use std::fmt;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
@@ -20,7 +21,9 @@ use std::path::{Path, PathBuf};
 /// ```
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Fault {
+    /// In the text of all files until it is located, then in that of its own.
     span: Range<usize>,
+    path: PathBuf,
     line: usize,
     column: usize,
     message: String,
@@ -35,6 +38,7 @@ impl Fault {
     ) -> Self {
         Self {
             span,
+            path: PathBuf::new(),
             line: 0,
             column: 0,
             message: message.into(),
@@ -42,11 +46,22 @@ impl Fault {
         }
     }
 
-    fn locate(&mut self, text: &str) {
+    fn locate(&mut self, sources: &Sources) {
+        let source = sources.at(self.span.start);
+        let own = |place: usize| place.saturating_sub(source.start).min(source.text.len());
+        self.span = own(self.span.start)..own(self.span.end);
+        self.path.clone_from(&source.path);
+        let text = source.text.as_str();
         let before = &text[..floor_boundary(text, self.span.start)];
         let line_start = before.rfind('\n').map_or(0, |at| at + 1);
         self.line = before.matches('\n').count() + 1;
         self.column = before[line_start..].chars().count() + 1;
+    }
+
+    /// The file: the one that was loaded, or one that it includes.
+    #[must_use]
+    pub fn path(&self) -> &Path {
+        &self.path
     }
 
     /// The offending text, as a range of bytes of the file.
@@ -107,8 +122,7 @@ enum Kind {
         source: std::io::Error,
     },
     Faulty {
-        path: PathBuf,
-        text: String,
+        sources: Sources,
         /// In the order of the file.
         faults: Vec<Fault>,
     },
@@ -122,24 +136,21 @@ impl SceneError {
         }))
     }
 
-    pub(super) fn faulty(path: &Path, text: &str, mut faults: Vec<Fault>) -> Self {
-        for fault in &mut faults {
-            fault.locate(text);
-        }
+    pub(super) fn faulty(sources: Sources, mut faults: Vec<Fault>) -> Self {
         faults.sort_by_key(|fault| (fault.span.start, fault.span.end));
+        for fault in &mut faults {
+            fault.locate(&sources);
+        }
         faults.dedup();
-        Self(Box::new(Kind::Faulty {
-            path: path.to_owned(),
-            text: text.to_owned(),
-            faults,
-        }))
+        Self(Box::new(Kind::Faulty { sources, faults }))
     }
 
     /// The file.
     #[must_use]
     pub fn path(&self) -> &Path {
         match &*self.0 {
-            Kind::Unreadable { path, .. } | Kind::Faulty { path, .. } => path,
+            Kind::Unreadable { path, .. } => path,
+            Kind::Faulty { sources, .. } => &sources.at(0).path,
         }
     }
 
@@ -152,12 +163,16 @@ impl SceneError {
         }
     }
 
-    /// The text of the file, to show the faults in.
+    /// The text of the file in which a fault of this error is, to show it there.
     #[must_use]
-    pub fn text(&self) -> &str {
+    pub fn text_of(&self, fault: &Fault) -> &str {
         match &*self.0 {
             Kind::Unreadable { .. } => "",
-            Kind::Faulty { text, .. } => text,
+            Kind::Faulty { sources, .. } => {
+                let mut files = sources.iter();
+                let file = files.find(|source| source.path == fault.path);
+                file.map_or("", |source| source.text.as_str())
+            }
         }
     }
 }
@@ -172,12 +187,13 @@ impl fmt::Display for SceneError {
                     path.display()
                 )
             }
-            Kind::Faulty { path, faults, .. } => {
+            Kind::Faulty { faults, .. } => {
                 for (position, fault) in faults.iter().enumerate() {
                     if position > 0 {
                         writeln!(f)?;
                     }
                     let Fault {
+                        path,
                         line,
                         column,
                         message,

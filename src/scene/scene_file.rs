@@ -22,6 +22,8 @@ use std::time::Duration;
 #[derive(Debug)]
 pub struct Scene {
     pub(super) path: PathBuf,
+    pub(super) files: Vec<PathBuf>,
+    pub(super) parameters: Parameters,
     pub(super) title: String,
     pub(super) frames: u64,
     pub(super) step: f64,
@@ -110,11 +112,18 @@ impl Scene {
         parameters: &Parameters,
     ) -> Result<Self, SceneError> {
         let path = path.as_ref();
-        let (read, mut faults) = read(text, registry, parameters);
-        let scene = read.map(|read| check::check(path, &read, &mut faults));
+        let read = read(text, path, registry, parameters);
+        let (sources, mut faults) = (read.sources, read.faults);
+        let scene = read
+            .scene
+            .map(|read| check::check(path, &read, &mut faults));
         match scene {
-            Some(scene) if faults.is_empty() => Ok(scene),
-            _ => Err(SceneError::faulty(path, text, faults)),
+            Some(scene) if faults.is_empty() => Ok(Self {
+                files: sources.iter().map(|source| source.path.clone()).collect(),
+                parameters: parameters.clone(),
+                ..scene
+            }),
+            _ => Err(SceneError::faulty(sources, faults)),
         }
     }
 
@@ -128,6 +137,18 @@ impl Scene {
     #[must_use]
     pub fn path(&self) -> &Path {
         &self.path
+    }
+
+    /// All files that it was read from: the one that was named, and those that it includes.
+    #[must_use]
+    pub fn files(&self) -> &[PathBuf] {
+        &self.files
+    }
+
+    /// The values that were given to its parameters.
+    #[must_use]
+    pub fn parameters(&self) -> &Parameters {
+        &self.parameters
     }
 
     /// How many frames the scene runs.

@@ -18,7 +18,7 @@ use snapshot::Snapshot;
 const MOST_FRAMES: usize = 6;
 
 pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
-    let scene = Scene::load(&command.scene, engine.registry())?;
+    let scene = command.scene.load(engine)?;
     let frames = wanted_frames(command, &scene)?;
     // An unknown kind of picture is told before a long scene is run for nothing.
     let file = PictureFile::new(&command.output)?;

@@ -6,12 +6,11 @@ use crate::Verdict;
 use crate::arguments::{ExplainCommand, Format, OrderQuestion, Question, RowsQuestion};
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
+use crate::scene_file::SceneFile;
 use crate::trouble::Trouble;
 use gerust::RowMatch;
-use gerust::scene::Scene;
 use gerust::schedule::Order;
 use serde::Serialize;
-use std::path::Path;
 
 pub(crate) fn run(engine: &Engine, command: &ExplainCommand) -> Verdict {
     match &command.question {
@@ -31,14 +30,14 @@ struct OrderAnswer {
 }
 
 /// The order does not depend on what happens in the scene, so no frame is run.
-fn order(engine: &Engine, path: &Path, question: &OrderQuestion) -> Verdict {
+fn order(engine: &Engine, file: &SceneFile, question: &OrderQuestion) -> Verdict {
     if question.one == question.other {
         return Err(Trouble::other(format!(
             "`{}` has no order against itself; name two systems",
             question.one
         )));
     }
-    let scene = Scene::load(path, engine.registry())?;
+    let scene = file.load(engine)?;
     let run = scene.start(engine.runtime()?)?;
     let plan = run.runtime().schedule().plan()?;
     let order = plan.order_of(&question.one, &question.other)?;
@@ -100,8 +99,8 @@ struct ClaimAnswer<'r> {
     asks_each_run: &'r [String],
 }
 
-fn rows(engine: &Engine, path: &Path, question: &RowsQuestion) -> Verdict {
-    output::look_at(engine, path, question.at, |run, frame| {
+fn rows(engine: &Engine, file: &SceneFile, question: &RowsQuestion) -> Verdict {
+    output::look_at(engine, file, question.at, |run, frame| {
         let runtime = run.runtime();
         let entity = output::find(runtime.world(), &question.entity, frame)?;
         let matches = runtime.explain_rows(&question.system, entity)?;

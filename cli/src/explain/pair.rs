@@ -4,13 +4,13 @@ use crate::Verdict;
 use crate::arguments::{Format, PairQuestion};
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
+use crate::scene_file::SceneFile;
 use gerust::collide::{AxisReport, PairExplanation, PairSide, PairVerdict};
 use serde::Serialize;
 use std::fmt::Write;
-use std::path::Path;
 
-pub(super) fn answer(engine: &Engine, path: &Path, question: &PairQuestion) -> Verdict {
-    output::look_at(engine, path, question.at, |run, frame| {
+pub(super) fn answer(engine: &Engine, file: &SceneFile, question: &PairQuestion) -> Verdict {
+    output::look_at(engine, file, question.at, |run, frame| {
         let world = run.runtime().world();
         let one = output::find(world, &question.one, frame)?;
         let other = output::find(world, &question.other, frame)?;

@@ -15,12 +15,11 @@ use crate::arguments::{
 };
 use crate::engine::Engine;
 use crate::output;
+use crate::scene_file::SceneFile;
 use boxes::BoxesView;
 use contacts::ContactsView;
-use gerust::scene::Scene;
 use memory::{AllocationsView, MemoryView};
 use plan::PlanView;
-use std::path::Path;
 use tree::TreeView;
 
 pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
@@ -34,12 +33,12 @@ pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
 }
 
 /// Runs the scene to its end, so that the plan has measured times, and shows the plan.
-fn plan(engine: &Engine, path: &Path, topic: &PlanTopic) -> Verdict {
+fn plan(engine: &Engine, file: &SceneFile, topic: &PlanTopic) -> Verdict {
     let is_measured = matches!(topic.format, PlanFormat::Text | PlanFormat::Json);
     if is_measured {
         output::warn_of_debug_build();
     }
-    let scene = Scene::load(path, engine.registry())?;
+    let scene = file.load(engine)?;
     let mut run = scene.start(output::runtime(engine, topic.threads)?)?;
     output::advance_to(&mut run, scene.frames())?;
     let plan = run.runtime().schedule().plan()?;
@@ -55,8 +54,8 @@ fn plan(engine: &Engine, path: &Path, topic: &PlanTopic) -> Verdict {
 }
 
 /// Shows who is where, under whom.
-fn tree(engine: &Engine, path: &Path, topic: &TreeTopic) -> Verdict {
-    output::look_at(engine, path, topic.at, |run, frame| {
+fn tree(engine: &Engine, file: &SceneFile, topic: &TreeTopic) -> Verdict {
+    output::look_at(engine, file, topic.at, |run, frame| {
         let view = TreeView::new(run.scene(), run.runtime().world(), frame);
         output::show(&view, topic.format, TreeView::text)
     })?;
@@ -64,8 +63,8 @@ fn tree(engine: &Engine, path: &Path, topic: &TreeTopic) -> Verdict {
 }
 
 /// Shows what is where.
-fn boxes(engine: &Engine, path: &Path, topic: &BoxesTopic) -> Verdict {
-    output::look_at(engine, path, topic.at, |run, frame| {
+fn boxes(engine: &Engine, file: &SceneFile, topic: &BoxesTopic) -> Verdict {
+    output::look_at(engine, file, topic.at, |run, frame| {
         let layer = topic.layer.as_deref();
         let view = BoxesView::new(run.scene(), run.runtime().world(), frame, layer)?;
         output::show(&view, topic.format, BoxesView::text)
@@ -74,8 +73,8 @@ fn boxes(engine: &Engine, path: &Path, topic: &BoxesTopic) -> Verdict {
 }
 
 /// Shows what touches what.
-fn contacts(engine: &Engine, path: &Path, topic: &ContactsTopic) -> Verdict {
-    output::look_at(engine, path, topic.at, |run, frame| {
+fn contacts(engine: &Engine, file: &SceneFile, topic: &ContactsTopic) -> Verdict {
+    output::look_at(engine, file, topic.at, |run, frame| {
         let world = run.runtime().world();
         let of = match &topic.of {
             Some(name) => Some(output::find(world, name, frame)?),
@@ -88,8 +87,8 @@ fn contacts(engine: &Engine, path: &Path, topic: &ContactsTopic) -> Verdict {
 }
 
 /// Shows what components take up, how that has grown, and what frames allocate.
-fn memory(engine: &Engine, path: &Path, topic: &MemoryTopic) -> Verdict {
-    let scene = Scene::load(path, engine.registry())?;
+fn memory(engine: &Engine, file: &SceneFile, topic: &MemoryTopic) -> Verdict {
+    let scene = file.load(engine)?;
     let frame = output::frame_within(&scene, topic.at)?;
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     let before = run.runtime().world().memory();

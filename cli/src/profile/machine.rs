@@ -4,7 +4,6 @@ use crate::output;
 use crate::trouble::Trouble;
 use gerust::profile::RecordedProfile;
 use gerust::scene::{Scene, SceneRun};
-use std::path::Path;
 use std::time::Instant;
 use sysinfo::{CpuRefreshKind, RefreshKind, System};
 use xxhash_rust::xxh3::xxh3_64;
@@ -52,7 +51,7 @@ pub(super) fn describe(
     Ok(profile
         .about(
             "scene",
-            &format!("{} ({})", scene.title(), scene_digest(scene.path())?),
+            &format!("{} ({})", scene.title(), scene_digest(scene)?),
         )
         .about("threads", &run.runtime().threads().to_string())
         .about("machine", &machine())
@@ -63,14 +62,24 @@ pub(super) fn describe(
         .about(PROGRAM, &program))
 }
 
-fn scene_digest(path: &Path) -> Result<String, Trouble> {
-    let bytes = std::fs::read(path).map_err(|error| {
-        Trouble::other(format!(
-            "{} cannot be read: {error}; leave it in place while it runs",
-            path.display()
-        ))
-    })?;
-    Ok(digest(&bytes))
+/// Changes with the files of the scene and with its parameters: then equal frames do other work.
+fn scene_digest(scene: &Scene) -> Result<String, Trouble> {
+    let mut bytes = Vec::new();
+    for path in scene.files() {
+        let file = std::fs::read(path).map_err(|error| {
+            Trouble::other(format!(
+                "{} cannot be read: {error}; leave it in place while it runs",
+                path.display()
+            ))
+        })?;
+        bytes.extend(file);
+    }
+    let given: Vec<String> = scene
+        .parameters()
+        .iter()
+        .map(|(name, value)| format!(", {name}={value}"))
+        .collect();
+    Ok(digest(&bytes) + &given.concat())
 }
 
 fn digest(bytes: &[u8]) -> String {

@@ -34,7 +34,7 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
         Some(path) => Some(compare::read(path)?),
         None => None,
     };
-    let scene = Scene::load(&command.scene, engine.registry())?;
+    let scene = command.scene.load(engine)?;
     if let Some(other) = &command.versus {
         return versus::run(engine, command, &scene, other);
     }

@@ -73,7 +73,7 @@ pub(super) fn run(
         )));
     }
     let other_scene = match versus {
-        Versus::Scene(path) => Some(Scene::load(path, engine.registry())?),
+        Versus::Scene(path) => Some(command.scene.load_other(path, engine)?),
         _ => None,
     };
     let second_scene = other_scene.as_ref().unwrap_or(scene);

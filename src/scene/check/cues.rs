@@ -70,7 +70,7 @@ impl<'d> Checker<'d> {
         self.check_parts(&parts);
         Action::Set {
             entity: set.entity.get_ref().clone(),
-            parts,
+            parts: Box::new(parts),
         }
     }
 }

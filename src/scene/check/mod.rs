@@ -9,7 +9,7 @@ mod times;
 use super::document::{CueEntry, Document, EntityEntry};
 use super::fault::{Fault, suggest};
 use super::place::EntityPlan;
-use super::read::ReadScene;
+use super::read::{Parameters, ReadScene};
 use super::scene_file::Scene;
 use crate::collide::Dimensions;
 use glam::Vec3;
@@ -65,6 +65,8 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
         .collect();
     Scene {
         path: path.to_owned(),
+        files: Vec::new(),
+        parameters: Parameters::new(),
         title: document.title.clone().unwrap_or_default(),
         frames: document
             .frames

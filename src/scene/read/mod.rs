@@ -4,6 +4,7 @@
 //! rest is read again, until nothing is left to stumble over.
 
 mod parameters;
+mod sources;
 mod words;
 
 use super::document::Document;
@@ -13,11 +14,13 @@ use parameters::ParameterValues;
 use serde::Deserialize;
 use std::borrow::Cow;
 use std::ops::Range;
+use std::path::Path;
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue, Deserializer};
 use words::{shape_fault, syntax_fault};
 
 pub use parameters::Parameters;
+pub(super) use sources::Sources;
 
 /// Faults of shape that are looked for at most.
 const MOST_FAULTS: usize = 100;
@@ -55,30 +58,65 @@ impl ReadScene {
     }
 }
 
-/// Reads as much of a text as can be read, and lists what cannot. Without a document there is at least one fault.
+/// What was read of a scene, and what is wrong with it. Without a document there is at least one fault.
+pub(super) struct Outcome {
+    pub(super) scene: Option<ReadScene>,
+    pub(super) sources: Sources,
+    pub(super) faults: Vec<Fault>,
+}
+
+/// Reads as much of a text and of what it includes as can be read, and lists what cannot.
 pub(super) fn read(
     text: &str,
+    path: &Path,
     registry: &Registry,
     parameters: &Parameters,
-) -> (Option<ReadScene>, Vec<Fault>) {
-    // Declared first, because the tree borrows from it.
+) -> Outcome {
+    let mut faults = Vec::new();
+    let sources = Sources::gather(text, path, &mut faults);
+    let scene = read_sources(&sources, registry, parameters, &mut faults);
+    Outcome {
+        scene,
+        sources,
+        faults,
+    }
+}
+
+fn read_sources(
+    sources: &Sources,
+    registry: &Registry,
+    parameters: &Parameters,
+    faults: &mut Vec<Fault>,
+) -> Option<ReadScene> {
+    // Declared first, because the tree borrows from them.
     let mut literals = Vec::new();
-    let (mut root, syntax_errors) = DeTable::parse_recoverable(text);
-    if !syntax_errors.is_empty() {
+    let padded = sources.padded();
+    let text = sources.text();
+    let mut parsed = Vec::new();
+    for source in &padded {
+        let (root, syntax_errors) = DeTable::parse_recoverable(source);
+        faults.extend(syntax_errors.iter().map(syntax_fault));
+        parsed.push((root, syntax_errors.is_empty()));
+    }
+    if parsed.iter().any(|(_, is_whole)| !is_whole) {
         // What follows a broken line would be read wrongly, so only the broken lines are told.
-        let faults = syntax_errors.iter().map(syntax_fault).collect();
-        return (None, faults);
+        return None;
+    }
+    let mut parsed = parsed.into_iter().map(|(root, _)| root);
+    let mut root = parsed.next()?;
+    for included in parsed {
+        sources::include(root.get_mut(), included.into_inner(), faults);
     }
     let mut reader = Reader {
         registry,
-        faults: Vec::new(),
+        faults: std::mem::take(faults),
         cut: Vec::new(),
         component_values: Vec::new(),
     };
-    let values = ParameterValues::take(root.get_mut(), text, parameters, &mut reader.faults);
+    let values = ParameterValues::take(root.get_mut(), &text, parameters, &mut reader.faults);
     values.replace_all(
         root.get_mut(),
-        text,
+        &text,
         &mut literals,
         &mut reader.faults,
         &mut reader.cut,
@@ -86,18 +124,12 @@ pub(super) fn read(
     reader.refuse_odd_numbers(root.get_mut());
     reader.take_all_components(root.get_mut());
     let document = reader.read_document(root);
-    let Reader {
-        faults,
-        cut,
-        component_values,
-        ..
-    } = reader;
-    let scene = document.map(|document| ReadScene {
-        document,
-        cut,
-        component_values,
-    });
-    (scene, faults)
+    *faults = reader.faults;
+    Some(ReadScene {
+        document: document?,
+        cut: reader.cut,
+        component_values: reader.component_values,
+    })
 }
 
 struct Reader<'r> {

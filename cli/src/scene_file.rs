@@ -1,0 +1,73 @@
+//! Which scene a command is about.
+
+use crate::engine::Engine;
+use crate::trouble::Trouble;
+use clap::Args;
+use gerust::scene::{Parameters, Scene};
+use std::path::{Path, PathBuf};
+use std::str::FromStr;
+
+/// A scene file, and values for its parameters.
+#[derive(Args, Clone, Debug)]
+pub(crate) struct SceneFile {
+    /// The scene file
+    #[arg(value_name = "SCENE")]
+    path: PathBuf,
+    /// Give a parameter of the scene a value; can be repeated
+    #[arg(long, global = true, value_name = "NAME=VALUE")]
+    set: Vec<Setting>,
+}
+
+impl SceneFile {
+    pub(crate) fn load(&self, engine: &Engine) -> Result<Scene, Trouble> {
+        self.load_other(&self.path, engine)
+    }
+
+    /// Loads another scene with the same values.
+    pub(crate) fn load_other(&self, path: &Path, engine: &Engine) -> Result<Scene, Trouble> {
+        let parameters = self.set.iter().fold(Parameters::new(), |all, setting| {
+            all.with(&setting.name, &setting.value)
+        });
+        Ok(Scene::load_with(path, engine.registry(), &parameters)?)
+    }
+}
+
+/// A parameter and its value.
+#[derive(Clone, PartialEq, Eq, Debug)]
+struct Setting {
+    name: String,
+    value: String,
+}
+
+impl FromStr for Setting {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text.split_once('=') {
+            Some((name, value)) if !name.trim().is_empty() => Ok(Self {
+                name: name.trim().to_owned(),
+                value: value.trim().to_owned(),
+            }),
+            _ => Err(String::from("write a name and a value, such as crates=500")),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn settings_are_read() {
+        let read = |text: &str| {
+            text.parse::<Setting>()
+                .ok()
+                .map(|setting| (setting.name, setting.value))
+        };
+        assert_eq!(read("crates=500"), Some(("crates".into(), "500".into())));
+        assert_eq!(read("name = a = b"), Some(("name".into(), "a = b".into())));
+        assert_eq!(read("empty="), Some(("empty".into(), String::new())));
+        assert_eq!(read("=5"), None);
+        assert_eq!(read("crates"), None);
+    }
+}

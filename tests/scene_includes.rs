@@ -1,0 +1,223 @@
+//! Scene files that include others.
+#![cfg(feature = "scene")]
+
+use gerust::prelude::*;
+use gerust::scene::{Parameters, Registry, Scene, SceneError};
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// A fresh directory with some files, for one test.
+fn folder(test: &str, files: &[(&str, &str)]) -> PathBuf {
+    let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(test);
+    // It may be there from the last time.
+    let _ = fs::remove_dir_all(&folder);
+    for (name, text) in files {
+        let path = folder.join(name);
+        fs::create_dir_all(path.parent().expect("it is in a directory")).expect("there is room");
+        fs::write(path, text).expect("there is room");
+    }
+    folder
+}
+
+fn load(folder: &Path, parameters: &Parameters) -> Result<Scene, SceneError> {
+    Scene::load_with(folder.join("main.toml"), &Registry::standard(), parameters)
+}
+
+/// The faults as `file:line:column message`.
+fn faults(folder: &Path) -> Vec<String> {
+    let error = load(folder, &Parameters::new()).expect_err("the scene is at fault");
+    let faults = error.faults().iter();
+    faults
+        .map(|fault| {
+            let file = fault
+                .path()
+                .strip_prefix(folder)
+                .expect("it is in the directory");
+            assert!(error.text_of(fault).len() >= fault.span().end);
+            format!(
+                "{}:{}:{} {}",
+                file.display(),
+                fault.line(),
+                fault.column(),
+                fault.message()
+            )
+        })
+        .collect()
+}
+
+const MAIN: &str = r#"include = ["parts/crates.toml", "parts/quay.toml"]
+title = "a quay with crates"
+frames = 10
+
+[parameters]
+crates = 3
+
+[[entities]]
+name = "lamp"
+parent = "quay"
+
+[[expect]]
+frame = 10
+touching = ["crate-1", "quay"]
+"#;
+
+const CRATES: &str = r#"include = ["quay.toml"]
+
+[parameters]
+crates = 7
+height = 0.5
+
+[templates.crate]
+collider = { size = [1, 1, 1] }
+
+[[entities]]
+name = "crate"
+template = "crate"
+transform = { translation = [0, "= height", 0] }
+arrange = { row = "= crates", step = [2, 0, 0] }
+"#;
+
+const QUAY: &str = r#"
+title = "a quay alone"
+frames = 99
+gravity = [0, -1, 0]
+
+[[entities]]
+name = "quay"
+transform = { translation = [0, -0.5, 0] }
+collider = { size = [90, 1, 9] }
+
+[[expect]]
+frame = 1
+count = { at-least = 3 }
+"#;
+
+#[test]
+fn what_is_included_is_added_and_the_including_file_goes_before() {
+    let folder = folder(
+        "adds",
+        &[
+            ("main.toml", MAIN),
+            ("parts/crates.toml", CRATES),
+            ("parts/quay.toml", QUAY),
+        ],
+    );
+    let scene = load(&folder, &Parameters::new()).expect("it is fine");
+    assert_eq!((scene.title(), scene.frames()), ("a quay with crates", 10));
+    // The quay is included twice and read once.
+    assert_eq!(scene.files().len(), 3);
+    let mut run = scene.start(Runtime::new()).expect("it fits");
+    while run.advance().expect("nothing fails") {}
+    let report = run.report();
+    assert!(
+        report.all_held() && report.outcomes().len() == 2,
+        "{report}"
+    );
+    let world = run.runtime().world();
+    assert_eq!(world.len(), 5);
+    assert_eq!(
+        world.global::<Gravity>().expect("it is set").0,
+        Vec3::new(0.0, -1.0, 0.0)
+    );
+    let many = load(&folder, &Parameters::new().with("crates", "40")).expect("it is fine");
+    assert_eq!(
+        many.start(Runtime::new())
+            .expect("it fits")
+            .runtime()
+            .world()
+            .len(),
+        42
+    );
+}
+
+#[test]
+fn files_that_include_each_other_are_read_once_each() {
+    let folder = folder(
+        "circle",
+        &[
+            (
+                "main.toml",
+                "include = ['other.toml']\ntitle = 'x'\nframes = 1\n[[entities]]\nname = 'a'\n",
+            ),
+            (
+                "other.toml",
+                "include = ['main.toml', './other.toml']\n[[entities]]\nname = 'b'\nparent = 'a'\n",
+            ),
+        ],
+    );
+    let scene = load(&folder, &Parameters::new()).expect("it is fine");
+    assert_eq!(scene.files().len(), 2);
+}
+
+#[test]
+fn faults_are_told_in_their_own_file() {
+    let crates = CRATES
+        .replace("template = \"crate\"", "template = \"crats\"")
+        .replace("height\"", "hight\"");
+    let quay = QUAY
+        .replace("size = [90, 1, 9]", "size = [90, -1, 9]")
+        .replace("[[expect]]", "[templates.crate]\n[[expect]]");
+    let main = MAIN.replace(
+        "\"parts/quay.toml\"",
+        "\"parts/quay.toml\", \"parts/none.toml\"",
+    );
+    let folder = folder(
+        "faults",
+        &[
+            ("main.toml", &main),
+            ("parts/crates.toml", &crates),
+            ("parts/quay.toml", &quay),
+        ],
+    );
+    let told = faults(&folder);
+    let wanted = [
+        "main.toml:1:52 ",
+        "parts/crates.toml:12:12 there is no template `crats`",
+        "parts/crates.toml:13:35 `hight` stands for nothing",
+        "parts/quay.toml:9:21 a box cannot have the size [90.0, -1.0, 9.0]",
+        "parts/quay.toml:11:12 there is a template `crate` already, in a file that comes before",
+    ];
+    assert_eq!(told.len(), wanted.len(), "{told:#?}");
+    for (fault, wanted) in told.iter().zip(wanted) {
+        assert!(fault.starts_with(wanted), "{fault} should be {wanted}");
+    }
+    assert!(told[0].contains("none.toml cannot be read: "));
+}
+
+#[test]
+fn a_broken_line_of_an_included_file_is_told_there() {
+    let folder = folder(
+        "broken",
+        &[
+            (
+                "main.toml",
+                "include = ['b.toml']\ntitle = 'x'\nframes = 1\n",
+            ),
+            ("b.toml", "[templates.a]\ncollider = {\n"),
+        ],
+    );
+    let told = faults(&folder);
+    assert!(
+        told.iter()
+            .all(|fault| fault.starts_with("b.toml:") && fault.contains("this is not TOML")),
+        "{told:?}"
+    );
+}
+
+#[test]
+fn lists_and_tables_do_not_mix() {
+    let folder = folder(
+        "shapes",
+        &[
+            (
+                "main.toml",
+                "include = ['b.toml']\ntitle = 'x'\nframes = 1\n[[entities]]\n",
+            ),
+            ("b.toml", "[entities]\nname = 'b'\n"),
+        ],
+    );
+    assert_eq!(
+        faults(&folder),
+        ["b.toml:1:1 `entities` is of another shape in the file that includes this one"]
+    );
+}
