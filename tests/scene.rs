@@ -425,7 +425,7 @@ fn numbers_that_are_not_finite_are_refused_wherever_they_stand() {
 
 #[test]
 fn user_components_are_read_and_their_faults_located() {
-    #[derive(Clone, serde::Deserialize)]
+    #[derive(Clone, serde::Serialize, serde::Deserialize)]
     #[serde(deny_unknown_fields)]
     struct Load {
         #[allow(dead_code, reason = "only read by serde here")]

@@ -7,7 +7,7 @@
 //! use gerust::prelude::*;
 //! use gerust_cli::Engine;
 //!
-//! #[derive(Clone, serde::Deserialize)]
+//! #[derive(Clone, serde::Serialize, serde::Deserialize)]
 //! struct Load { tonnes: f32 }
 //!
 //! let mut engine = Engine::standard();

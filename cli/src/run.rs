@@ -86,12 +86,14 @@ fn text(report: &Report) -> String {
             outcome.what().unwrap_or(outcome.wanted())
         );
         let _ = writeln!(text, "  wanted  {} {}", outcome.wanted(), outcome.when());
-        let _ = writeln!(
-            text,
-            "  found   {}, at frame {}",
-            outcome.measured(),
-            outcome.frame()
-        );
+        let found = format!("{}, at frame {}", outcome.measured(), outcome.frame());
+        text += &output::wrapped(&found, "  found   ", 10);
+        for (frame, measured) in outcome.before() {
+            text += &output::wrapped(&format!("frame {frame}: {measured}"), "  before  ", 10);
+        }
+        if let Some(touching) = outcome.touching() {
+            text += &output::wrapped(touching, "  then    ", 10);
+        }
     }
     text
 }
@@ -143,6 +145,15 @@ struct ExpectationSummary<'r> {
     when: &'r str,
     frame: u64,
     wanted: &'r str,
+    measured: &'r str,
+    before: Vec<BeforeSummary<'r>>,
+    touching: Option<&'r str>,
+}
+
+/// What was found in a frame before.
+#[derive(Serialize)]
+struct BeforeSummary<'r> {
+    frame: u64,
     measured: &'r str,
 }
 
@@ -199,6 +210,15 @@ impl<'r> ExpectationSummary<'r> {
             frame: outcome.frame(),
             wanted: outcome.wanted(),
             measured: outcome.measured(),
+            before: outcome
+                .before()
+                .iter()
+                .map(|(frame, measured)| BeforeSummary {
+                    frame: *frame,
+                    measured,
+                })
+                .collect(),
+            touching: outcome.touching(),
         }
     }
 }

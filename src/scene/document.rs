@@ -336,13 +336,15 @@ pub(super) struct SetEntry {
     pub(super) components: Option<String>,
 }
 
-/// Something that must be so at the end of a frame: exactly one of `frame`, `time`, `by-frame` and `by-time`, and exactly
-/// one of `touching`, `apart`, `position`, `count` and `budget`.
+/// Something that must be so: either `that`, or exactly one of `frame`, `time`, `by-frame` and `by-time`, and exactly one of `touching`, `apart`, `position`, `count` and `budget`.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(super) struct ExpectEntry {
     /// What it means, in words, for reports.
     pub(super) what: Option<String>,
+    /// What must be so and when, in the language of `docs/scene-language.md`: `truck-1 touches barrier by 3 s`.
+    #[schemars(with = "Option<String>")]
+    pub(super) that: Option<Spanned<String>>,
     /// The frame; 0 is the state as loaded.
     #[schemars(with = "Option<u64>")]
     pub(super) frame: Option<Spanned<u64>>,

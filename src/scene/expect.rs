@@ -1,6 +1,10 @@
 //! Expectations: what must be so at a frame, or by then.
 
-use crate::collide::PairVerdict;
+use super::ask::Asked;
+use super::language::{Expression, Value};
+use super::read::ParameterValues;
+use super::registry::Registry;
+use crate::collide::{Contacts, PairVerdict, Touching};
 use crate::error::Error;
 use crate::profile::Category;
 use crate::runtime::Runtime;
@@ -23,12 +27,46 @@ pub(super) enum When {
     At(u64),
     /// At the end of some frame up to this one.
     By(u64),
+    /// At the end of each frame from one to another.
+    During(u64, u64),
+    /// At the end of no frame up to this one.
+    Never(u64),
+    /// At the end of so many frames in a row, the last of them this one or an earlier one.
+    For(u64, u64),
 }
 
 impl When {
     pub(super) fn last_frame(self) -> u64 {
         match self {
-            Self::At(frame) | Self::By(frame) => frame,
+            Self::At(frame)
+            | Self::By(frame)
+            | Self::During(_, frame)
+            | Self::Never(frame)
+            | Self::For(_, frame) => frame,
+        }
+    }
+
+    /// Whether the condition is looked at in a frame.
+    pub(super) fn is_due(self, frame: u64) -> bool {
+        match self {
+            Self::At(at) => frame == at,
+            Self::During(from, to) => (from..=to).contains(&frame),
+            Self::By(last) | Self::Never(last) | Self::For(_, last) => frame <= last,
+        }
+    }
+
+    /// Whether it is kept to, once that is clear: a condition has been found to hold or not in a frame, for so many frames in a
+    /// row.
+    pub(super) fn decide(self, frame: u64, holds: bool, in_a_row: u64) -> Option<bool> {
+        let is_last = frame == self.last_frame();
+        match self {
+            Self::At(_) => Some(holds),
+            Self::By(_) if holds => Some(true),
+            Self::During(..) if !holds => Some(false),
+            Self::Never(_) if holds => Some(false),
+            Self::For(frames, _) if in_a_row >= frames => Some(true),
+            Self::By(_) | Self::For(..) => is_last.then_some(false),
+            Self::During(..) | Self::Never(_) => is_last.then_some(true),
         }
     }
 
@@ -36,12 +74,17 @@ impl When {
         match self {
             Self::At(frame) => format!("at frame {frame}"),
             Self::By(frame) => format!("by frame {frame}"),
+            Self::During(from, to) => format!("from frame {from} to frame {to}"),
+            Self::Never(frame) => format!("never up to frame {frame}"),
+            Self::For(frames, last) => format!("for {frames} frames in a row up to frame {last}"),
         }
     }
 }
 
 #[derive(Debug)]
 pub(super) enum Condition {
+    /// As it is written, and what that means.
+    That(String, Expression),
     Touching(String, String),
     Apart(String, String),
     Position {
@@ -72,6 +115,7 @@ impl Condition {
     /// What is wanted, in words.
     pub(super) fn describe(&self) -> String {
         match self {
+            Self::That(text, _) => text.clone(),
             Self::Touching(a, b) => format!("`{a}` touches `{b}`"),
             Self::Apart(a, b) => format!("`{a}` does not touch `{b}`"),
             Self::Position { entity, is, within } => {
@@ -111,9 +155,22 @@ impl Condition {
         }
     }
 
-    pub(super) fn check(&self, runtime: &Runtime) -> Result<Finding, Error> {
+    pub(super) fn check(
+        &self,
+        runtime: &Runtime,
+        registry: &Registry,
+        parameters: &ParameterValues,
+    ) -> Result<Finding, Error> {
         let world = runtime.world();
         match self {
+            Self::That(_, condition) => Ok(that(
+                condition,
+                &Asked {
+                    world,
+                    registry,
+                    parameters,
+                },
+            )),
             Self::Touching(a, b) => touching(world, a, b, true),
             Self::Apart(a, b) => touching(world, a, b, false),
             Self::Position { entity, is, within } => position(world, entity, *is, *within),
@@ -135,6 +192,69 @@ impl Condition {
             } => Ok(budget(runtime, of.as_deref(), *percentile, *at_most)),
         }
     }
+}
+
+/// Whether a condition holds, and what it was worked out from.
+fn that(condition: &Expression, asked: &Asked<'_>) -> Finding {
+    let holds = condition.value(asked);
+    let mut measured: Vec<String> = Vec::new();
+    for source in condition.sources() {
+        let line = match source.value(asked) {
+            Ok(value) => format!("{source} is {}", value.shortened()),
+            Err(problem) => problem.message,
+        };
+        if !measured.contains(&line) {
+            measured.push(line);
+        }
+    }
+    match holds {
+        Ok(Value::Truth(holds)) => Finding {
+            holds,
+            measured: measured.join(", "),
+        },
+        Ok(other) => Finding {
+            holds: false,
+            measured: format!(
+                "it comes to {}, which is neither true nor false",
+                other.shortened()
+            ),
+        },
+        Err(problem) => {
+            if !measured.contains(&problem.message) {
+                measured.push(problem.message);
+            }
+            Finding {
+                holds: false,
+                measured: measured.join(", "),
+            }
+        }
+    }
+}
+
+/// What touches the first entity that a condition names, for whoever wonders why it did not hold.
+pub(super) fn touching_first(condition: &Condition, world: &World) -> Option<String> {
+    const MOST: usize = 6;
+    let name = match condition {
+        Condition::That(_, condition) => condition.entities().into_iter().next()?,
+        Condition::Touching(name, _) | Condition::Apart(name, _) => name.as_str(),
+        Condition::Position { entity, .. } => entity.as_str(),
+        Condition::Count { .. } | Condition::Budget { .. } => return None,
+    };
+    let entity = world.find(name)?;
+    let contacts = world.global::<Contacts>().ok()?;
+    let all: Vec<Touching> = contacts.of(entity).collect();
+    let mut told: Vec<String> = all
+        .iter()
+        .take(MOST)
+        .map(|touching| world.label(touching.other))
+        .collect();
+    if all.len() > MOST {
+        told.push(format!("{} more", all.len() - MOST));
+    }
+    Some(match told.is_empty() {
+        true => format!("`{name}` touches nothing"),
+        false => format!("`{name}` touches {}", told.join(", ")),
+    })
 }
 
 /// Whether the frame or a system kept within a time.

@@ -36,6 +36,7 @@
 //! ```
 
 mod arrange;
+mod ask;
 mod check;
 mod cue;
 mod document;

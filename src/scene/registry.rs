@@ -2,6 +2,7 @@
 
 use crate::error::Error;
 use crate::store::{Component, Entity, World};
+use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::fmt;
@@ -11,6 +12,9 @@ use toml::de::{DeValue, ValueDeserializer};
 
 /// Puts one value on an entity.
 pub(super) type Attach = Arc<dyn Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync>;
+
+/// The value of an entity, as JSON; `None` if it has none.
+type ShowValue = fn(&World, Entity) -> Option<serde_json::Value>;
 
 type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Attach, toml::de::Error>;
 
@@ -22,7 +26,7 @@ type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Attach, toml::de::Error>;
 /// use gerust::prelude::*;
 /// use gerust::scene::{Registry, Scene};
 ///
-/// #[derive(Clone, serde::Deserialize)]
+/// #[derive(Clone, serde::Serialize, serde::Deserialize)]
 /// struct Load { tonnes: f32 }
 /// #[derive(Clone, Default)]
 /// struct Sealed;
@@ -49,7 +53,14 @@ type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Attach, toml::de::Error>;
 /// ```
 #[derive(Clone, Default)]
 pub struct Registry {
-    readers: BTreeMap<String, ReadValue>,
+    kinds: BTreeMap<String, ComponentKind>,
+}
+
+/// What can be done with a component type without knowing it.
+#[derive(Clone, Copy)]
+struct ComponentKind {
+    read: ReadValue,
+    show: ShowValue,
 }
 
 impl Registry {
@@ -81,19 +92,30 @@ impl Registry {
         registry
     }
 
-    /// Lets scene files name a component type, which is read by `serde`. A name that is taken is given to the new type.
-    pub fn register<T: Component + Clone + DeserializeOwned>(&mut self, name: &str) {
-        self.readers.insert(name.to_owned(), read_value::<T>);
+    /// Lets scene files name a component type, which is read by `serde`, and shown by it where an expectation asks. A name that is taken is given to the new type.
+    pub fn register<T: Component + Clone + Serialize + DeserializeOwned>(&mut self, name: &str) {
+        let kind = ComponentKind {
+            read: read_value::<T>,
+            show: |world, entity| {
+                let value = world.get::<T>(entity).ok()?;
+                serde_json::to_value(&*value).ok()
+            },
+        };
+        self.kinds.insert(name.to_owned(), kind);
     }
 
     /// Lets scene files name a tag: `components.name = true` attaches it, `false` does not.
     pub fn register_tag<T: Component + Default>(&mut self, name: &str) {
-        self.readers.insert(name.to_owned(), read_tag::<T>);
+        let kind = ComponentKind {
+            read: read_tag::<T>,
+            show: |world, entity| Some(world.has::<T>(entity).into()),
+        };
+        self.kinds.insert(name.to_owned(), kind);
     }
 
     /// All names, in alphabetical order.
     pub fn names(&self) -> impl Iterator<Item = &str> {
-        self.readers.keys().map(String::as_str)
+        self.kinds.keys().map(String::as_str)
     }
 
     /// Reads a value for the type of a name; `None` if the name is not registered.
@@ -102,7 +124,17 @@ impl Registry {
         name: &str,
         value: Spanned<DeValue<'_>>,
     ) -> Option<Result<Attach, toml::de::Error>> {
-        self.readers.get(name).map(|read| read(value))
+        self.kinds.get(name).map(|kind| (kind.read)(value))
+    }
+
+    /// The value of an entity; `None` if it has none, or if the name is not registered.
+    pub(super) fn show(
+        &self,
+        name: &str,
+        world: &World,
+        entity: Entity,
+    ) -> Option<serde_json::Value> {
+        (self.kinds.get(name)?.show)(world, entity)
     }
 }
 
@@ -127,6 +159,6 @@ fn read_tag<T: Component + Default>(
 
 impl fmt::Debug for Registry {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_set().entries(self.readers.keys()).finish()
+        f.debug_set().entries(self.kinds.keys()).finish()
     }
 }

@@ -1,6 +1,6 @@
 //! What came of a scene.
 
-use super::expect::{Expectation, Finding};
+use super::expect::Expectation;
 use super::run::SceneRun;
 use crate::collide::Contacts;
 use crate::profile::Statistic;
@@ -30,26 +30,38 @@ pub struct Outcome {
     frame: u64,
     wanted: String,
     measured: String,
+    before: Vec<(u64, String)>,
+    touching: Option<String>,
 }
 
 impl Outcome {
-    pub(super) fn new(expectation: &Expectation, frame: u64, finding: Finding) -> Self {
+    pub(super) fn new(expectation: &Expectation, frame: u64, held: bool, measured: String) -> Self {
         Self {
             what: expectation.what.clone(),
-            held: finding.holds,
+            held,
             when: expectation.when.describe(),
             frame,
             wanted: expectation.condition.describe(),
-            measured: finding.measured,
+            measured,
+            before: Vec::new(),
+            touching: None,
         }
     }
 
+    /// Adds what was measured in frames before, and what touches the entity.
+    pub(super) fn with_context(
+        mut self,
+        before: Vec<(u64, String)>,
+        touching: Option<String>,
+    ) -> Self {
+        self.before = before;
+        self.touching = touching;
+        self
+    }
+
     pub(super) fn open(expectation: &Expectation, frame: u64) -> Self {
-        let finding = Finding {
-            holds: false,
-            measured: format!("not reached: the run stopped after frame {frame}"),
-        };
-        Self::new(expectation, frame, finding)
+        let measured = format!("not reached: the run stopped after frame {frame}");
+        Self::new(expectation, frame, false, measured)
     }
 
     /// What the scene's author wrote that it means, if anything.
@@ -86,6 +98,18 @@ impl Outcome {
     #[must_use]
     pub fn measured(&self) -> &str {
         &self.measured
+    }
+
+    /// What was found in up to four frames before, oldest first, if more than one was looked at.
+    #[must_use]
+    pub fn before(&self) -> &[(u64, String)] {
+        &self.before
+    }
+
+    /// What the first entity that it names touched in that frame, in words, if it names one.
+    #[must_use]
+    pub fn touching(&self) -> Option<&str> {
+        self.touching.as_deref()
     }
 }
 

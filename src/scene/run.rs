@@ -1,18 +1,40 @@
 //! A scene as it runs.
 
 use super::cue::Missed;
-use super::expect::When;
+use super::expect::touching_first;
 use super::report::{Leftovers, Outcome, Report};
 use super::scene_file::Scene;
 use crate::collide::{Contact, ContactState, Contacts, Gravity, Layers, Solver};
 use crate::error::Error;
 use crate::runtime::Runtime;
 use crate::schedule::Clock;
+use std::collections::VecDeque;
 
 /// Frames whose times are kept: ten minutes at 60 a second, about 30 MB.
 const MOST_FRAMES_PROFILED: usize = 36_000;
 /// Frames of warm-up at most, unless the scene says more.
 const MOST_WARM_UP: u64 = 60;
+
+/// What was found of an expectation before it was decided.
+#[derive(Default, Debug)]
+struct Progress {
+    /// In so many frames in a row, the last among them, its condition held.
+    in_a_row: u64,
+    /// What was measured in the last frames.
+    before: VecDeque<(u64, String)>,
+}
+
+/// Frames before a decision of which is told what was measured.
+const FRAMES_TOLD: usize = 4;
+
+impl Progress {
+    fn note(&mut self, frame: u64, measured: String) {
+        if self.before.len() == FRAMES_TOLD {
+            self.before.pop_front();
+        }
+        self.before.push_back((frame, measured));
+    }
+}
 
 /// A scene in a runtime, frame by frame.
 ///
@@ -50,6 +72,8 @@ pub struct SceneRun<'s> {
     runtime: Runtime,
     /// By expectation: decided or still open.
     outcomes: Vec<Option<Outcome>>,
+    /// By expectation: what was found so far.
+    progress: Vec<Progress>,
     missed_cues: Vec<String>,
     contacts_begun: u64,
     leftovers: Leftovers,
@@ -108,6 +132,11 @@ impl<'s> SceneRun<'s> {
             scene,
             runtime,
             outcomes: scene.expectations.iter().map(|_| None).collect(),
+            progress: scene
+                .expectations
+                .iter()
+                .map(|_| Progress::default())
+                .collect(),
             missed_cues: Vec::new(),
             contacts_begun: 0,
             leftovers: Leftovers::default(),
@@ -188,18 +217,35 @@ impl<'s> SceneRun<'s> {
 
     fn check_expectations(&mut self) -> Result<(), Error> {
         let frame = self.frame();
-        for (expectation, outcome) in self.scene.expectations.iter().zip(&mut self.outcomes) {
-            let is_due = match expectation.when {
-                When::At(at) => frame == at,
-                When::By(by) => frame <= by,
-            };
-            if outcome.is_some() || !is_due {
+        let scene = self.scene;
+        let states = self.outcomes.iter_mut().zip(&mut self.progress);
+        for (expectation, (outcome, progress)) in scene.expectations.iter().zip(states) {
+            if outcome.is_some() || !expectation.when.is_due(frame) {
                 continue;
             }
-            let finding = expectation.condition.check(&self.runtime)?;
-            if finding.holds || frame == expectation.when.last_frame() {
-                *outcome = Some(Outcome::new(expectation, frame, finding));
-            }
+            let finding =
+                expectation
+                    .condition
+                    .check(&self.runtime, &scene.registry, &scene.values)?;
+            progress.in_a_row = if finding.holds {
+                progress.in_a_row + 1
+            } else {
+                0
+            };
+            let decision = expectation
+                .when
+                .decide(frame, finding.holds, progress.in_a_row);
+            let Some(held) = decision else {
+                progress.note(frame, finding.measured);
+                continue;
+            };
+            let before = std::mem::take(&mut progress.before);
+            *outcome = Some(
+                Outcome::new(expectation, frame, held, finding.measured).with_context(
+                    before.into(),
+                    touching_first(&expectation.condition, self.runtime.world()),
+                ),
+            );
         }
         Ok(())
     }

@@ -5,7 +5,7 @@ use super::cue::Cue;
 use super::expect::{Condition, Expectation};
 use super::fault::SceneError;
 use super::place::EntityPlan;
-use super::read::{Parameters, read};
+use super::read::{ParameterValues, Parameters, read};
 use super::registry::Registry;
 use super::report::Report;
 use super::run::SceneRun;
@@ -24,6 +24,9 @@ pub struct Scene {
     pub(super) path: PathBuf,
     pub(super) files: Vec<PathBuf>,
     pub(super) parameters: Parameters,
+    /// What expectations may ask for.
+    pub(super) registry: Registry,
+    pub(super) values: ParameterValues,
     pub(super) title: String,
     pub(super) frames: u64,
     pub(super) step: f64,
@@ -116,11 +119,12 @@ impl Scene {
         let (sources, mut faults) = (read.sources, read.faults);
         let scene = read
             .scene
-            .map(|read| check::check(path, &read, &mut faults));
+            .map(|read| check::check(path, &read, registry, &mut faults));
         match scene {
             Some(scene) if faults.is_empty() => Ok(Self {
                 files: sources.iter().map(|source| source.path.clone()).collect(),
                 parameters: parameters.clone(),
+                registry: registry.clone(),
                 ..scene
             }),
             _ => Err(SceneError::faulty(sources, faults)),

@@ -17,6 +17,9 @@ impl<'d> Checker<'d> {
     ) -> Option<Expectation> {
         self.enter(entry);
         let expectation = entry.get_ref();
+        if let Some(that) = &expectation.that {
+            return self.check_that(expectation, that);
+        }
         let when = self.check_when(entry);
         let condition = self.check_condition(entry);
         Some(Expectation {

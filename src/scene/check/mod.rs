@@ -4,12 +4,14 @@ mod cues;
 mod entities;
 mod expectations;
 mod templates;
+mod that;
 mod times;
 
 use super::document::{CueEntry, Document, EntityEntry};
 use super::fault::{Fault, suggest};
 use super::place::EntityPlan;
 use super::read::{Parameters, ReadScene};
+use super::registry::Registry;
 use super::scene_file::Scene;
 use crate::collide::Dimensions;
 use glam::Vec3;
@@ -26,10 +28,16 @@ const DEFAULT_LAYER: &str = "default";
 const MOST_LAYERS: usize = 31;
 
 /// Checks a document and adds what is wrong to the faults. The scene is only fit to run if there are none.
-pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> Scene {
+pub(super) fn check(
+    path: &Path,
+    read: &ReadScene,
+    registry: &Registry,
+    faults: &mut Vec<Fault>,
+) -> Scene {
     let document = &read.document;
     let mut checker = Checker {
         read,
+        registry,
         document,
         step: DEFAULT_STEP,
         templates: BTreeMap::new(),
@@ -67,6 +75,8 @@ pub(super) fn check(path: &Path, read: &ReadScene, faults: &mut Vec<Fault>) -> S
         path: path.to_owned(),
         files: Vec::new(),
         parameters: Parameters::new(),
+        registry: Registry::new(),
+        values: read.parameters.clone(),
         title: document.title.clone().unwrap_or_default(),
         frames: document
             .frames
@@ -118,6 +128,7 @@ type Planned<'d> = (&'d EntityEntry, Vec<EntityPlan>);
 
 struct Checker<'d> {
     read: &'d ReadScene,
+    registry: &'d Registry,
     document: &'d Document,
     step: f64,
     templates: BTreeMap<&'d str, TemplatePlan>,

@@ -5,7 +5,7 @@ use toml::Spanned;
 
 impl<'d> Checker<'d> {
     /// The first frame that ends at a time or later.
-    fn frame_at(&self, seconds: f64) -> u64 {
+    pub(super) fn frame_at(&self, seconds: f64) -> u64 {
         // Rounding must not turn a time that is a whole number of frames into the next frame.
         let frames = seconds / self.step;
         (frames - 1e-6).ceil().max(0.0) as u64

@@ -1,7 +1,7 @@
 //! Works expressions out.
 
 use super::parse::unknown_function;
-use super::{Expression, ExpressionKind, Function, Operator, Problem};
+use super::{Expression, ExpressionKind, Function, Operator, Path, Problem, Question};
 use crate::scene::fault::suggest;
 use std::fmt;
 
@@ -11,6 +11,7 @@ pub(crate) enum Value {
     Number(f64),
     Text(String),
     Truth(bool),
+    Vector([f64; 3]),
 }
 
 impl Value {
@@ -20,6 +21,28 @@ impl Value {
             Self::Number(_) => "a number",
             Self::Text(_) => "a text",
             Self::Truth(_) => "true or false",
+            Self::Vector(_) => "a vector",
+        }
+    }
+}
+
+impl Value {
+    /// The value with few digits, for people.
+    pub(crate) fn shortened(&self) -> String {
+        let number = |number: f64| {
+            let text = format!("{number:.4}");
+            let text = text.trim_end_matches('0').trim_end_matches('.');
+            // Minus nothing is nothing.
+            if text == "-0" {
+                String::from("0")
+            } else {
+                text.to_owned()
+            }
+        };
+        match self {
+            Self::Number(value) => number(*value),
+            Self::Vector(parts) => format!("({})", parts.map(number).join(", ")),
+            other => other.to_string(),
         }
     }
 }
@@ -30,20 +53,65 @@ impl fmt::Display for Value {
             Self::Number(number) => write!(f, "{number}"),
             Self::Text(text) => write!(f, "\"{text}\""),
             Self::Truth(truth) => write!(f, "{truth}"),
+            Self::Vector([x, y, z]) => write!(f, "({x}, {y}, {z})"),
         }
     }
 }
 
 /// What names stand for.
 pub(crate) trait Names {
-    /// The value of a name, if there is one.
-    fn value(&self, name: &str) -> Option<Value>;
+    /// The value of a name and its fields, if there is one.
+    ///
+    /// # Errors
+    ///
+    /// With what is wrong and how to mend it, if that is known better than from the name alone.
+    fn value(&self, path: &Path) -> Result<Option<Value>, (String, String)>;
+
+    /// The answer to a question; `None` where there is no world to ask.
+    ///
+    /// # Errors
+    ///
+    /// As [`Names::value`].
+    fn answer(&self, question: &Question) -> Result<Option<Value>, (String, String)> {
+        let _ = question;
+        Ok(None)
+    }
 
     /// All names, for whoever has mistyped one.
     fn all(&self) -> Vec<&str>;
 }
 
 impl Expression {
+    /// The parts that ask for anything, in order.
+    pub(crate) fn sources(&self) -> Vec<&Self> {
+        match &self.kind {
+            ExpressionKind::Path(_) | ExpressionKind::Question(_) => vec![self],
+            ExpressionKind::Number(_) | ExpressionKind::Text(_) | ExpressionKind::Truth(_) => {
+                Vec::new()
+            }
+            ExpressionKind::Negative(inner) | ExpressionKind::Not(inner) => inner.sources(),
+            ExpressionKind::Binary(_, left, right) => [left.sources(), right.sources()].concat(),
+            ExpressionKind::Vector(parts) | ExpressionKind::Near(parts) => {
+                parts.iter().flat_map(Self::sources).collect()
+            }
+            ExpressionKind::Call(_, arguments) => {
+                arguments.iter().flat_map(Self::sources).collect()
+            }
+        }
+    }
+
+    /// The names of entities that it asks about, in order.
+    pub(crate) fn entities(&self) -> Vec<&str> {
+        let sources = self.sources().into_iter();
+        sources
+            .flat_map(|source| match &source.kind {
+                ExpressionKind::Path(path) if !path.fields.is_empty() => vec![path.base.as_str()],
+                ExpressionKind::Question(question) => question.entities(),
+                _ => Vec::new(),
+            })
+            .collect()
+    }
+
     /// Works it out.
     ///
     /// # Errors
@@ -54,10 +122,30 @@ impl Expression {
             ExpressionKind::Number(number) => Ok(Value::Number(*number)),
             ExpressionKind::Text(text) => Ok(Value::Text(text.clone())),
             ExpressionKind::Truth(truth) => Ok(Value::Truth(*truth)),
-            ExpressionKind::Name(name) => {
-                names.value(name).ok_or_else(|| self.unknown(name, names))
+            ExpressionKind::Path(path) => {
+                self.told(names.value(path), || self.unknown(path, names))
             }
-            ExpressionKind::Negative(inner) => self.finite(-inner.number(names)?),
+            ExpressionKind::Question(question) => self.told(names.answer(question), || {
+                let message = "there is no world to ask here";
+                Problem::new(self.span.clone(), message, "ask in an expectation")
+            }),
+            ExpressionKind::Vector(parts) => {
+                let [x, y, z] = &**parts;
+                Ok(Value::Vector([
+                    x.number(names)?,
+                    y.number(names)?,
+                    z.number(names)?,
+                ]))
+            }
+            ExpressionKind::Near(parts) => {
+                let [left, right, within] = &**parts;
+                let distance = left.distance(right, names)?;
+                Ok(Value::Truth(distance <= within.number(names)?))
+            }
+            ExpressionKind::Negative(inner) => match inner.value(names)? {
+                Value::Vector(vector) => self.finite_vector(vector.map(|part| -part)),
+                other => self.finite(-inner.as_number(&other)?),
+            },
             ExpressionKind::Not(inner) => Ok(Value::Truth(!inner.truth(names)?)),
             ExpressionKind::Binary(operator, left, right) => {
                 self.binary(*operator, left, right, names)
@@ -66,7 +154,20 @@ impl Expression {
         }
     }
 
-    fn unknown(&self, name: &str, names: &impl Names) -> Problem {
+    /// What was found out, with the place of this expression if it is a problem.
+    fn told(
+        &self,
+        found: Result<Option<Value>, (String, String)>,
+        otherwise: impl FnOnce() -> Problem,
+    ) -> Result<Value, Problem> {
+        match found {
+            Ok(found) => found.ok_or_else(otherwise),
+            Err((message, mend)) => Err(Problem::new(self.span.clone(), message, mend)),
+        }
+    }
+
+    fn unknown(&self, path: &Path, names: &impl Names) -> Problem {
+        let name = path.base.as_str();
         let span = self.span.clone();
         match name.strip_suffix("()") {
             Some(function) => Problem::new(
@@ -86,9 +187,14 @@ impl Expression {
     }
 
     fn number(&self, names: &impl Names) -> Result<f64, Problem> {
-        match self.value(names)? {
-            Value::Number(number) => Ok(number),
-            other => Err(self.not_wanted(&other, "a number")),
+        self.as_number(&self.value(names)?)
+    }
+
+    /// The number that it has come to.
+    fn as_number(&self, value: &Value) -> Result<f64, Problem> {
+        match value {
+            Value::Number(number) => Ok(*number),
+            other => Err(self.not_wanted(other, "a number")),
         }
     }
 
@@ -96,6 +202,17 @@ impl Expression {
         match self.value(names)? {
             Value::Truth(truth) => Ok(truth),
             other => Err(self.not_wanted(&other, "true or false")),
+        }
+    }
+
+    fn vector(&self, names: &impl Names) -> Result<[f64; 3], Problem> {
+        self.as_vector(&self.value(names)?)
+    }
+
+    fn as_vector(&self, value: &Value) -> Result<[f64; 3], Problem> {
+        match value {
+            Value::Vector(vector) => Ok(*vector),
+            other => Err(self.not_wanted(other, "a vector")),
         }
     }
 
@@ -118,6 +235,26 @@ impl Expression {
         }
     }
 
+    fn finite_vector(&self, vector: [f64; 3]) -> Result<Value, Problem> {
+        for part in vector {
+            self.finite(part)?;
+        }
+        Ok(Value::Vector(vector))
+    }
+
+    /// How far two numbers or two places are apart.
+    fn distance(&self, other: &Self, names: &impl Names) -> Result<f64, Problem> {
+        match self.value(names)? {
+            Value::Vector(one) => {
+                let other = other.vector(names)?;
+                let squares = one.iter().zip(other).map(|(a, b)| (a - b).powi(2));
+                Ok(squares.sum::<f64>().sqrt())
+            }
+            Value::Number(one) => Ok((one - other.number(names)?).abs()),
+            found => Err(self.not_wanted(&found, "a number or a vector")),
+        }
+    }
+
     fn binary(
         &self,
         operator: Operator,
@@ -125,37 +262,61 @@ impl Expression {
         right: &Self,
         names: &impl Names,
     ) -> Result<Value, Problem> {
-        let numbers = || Ok((left.number(names)?, right.number(names)?));
-        let compared = |compare: fn(f64, f64) -> bool| -> Result<Value, Problem> {
-            let (left, right) = numbers()?;
-            Ok(Value::Truth(compare(left, right)))
-        };
-        let worked_out = |work: fn(f64, f64) -> f64| -> Result<Value, Problem> {
-            let (left, right) = numbers()?;
-            self.finite(work(left, right))
-        };
         match operator {
             Operator::Or => Ok(Value::Truth(left.truth(names)? || right.truth(names)?)),
             Operator::And => Ok(Value::Truth(left.truth(names)? && right.truth(names)?)),
-            Operator::Less => compared(|left, right| left < right),
-            Operator::AtMost => compared(|left, right| left <= right),
-            Operator::AtLeast => compared(|left, right| left >= right),
-            Operator::More => compared(|left, right| left > right),
-            Operator::Equal => Ok(Value::Truth(self.are_equal(left, right, names)?)),
-            Operator::Unequal => Ok(Value::Truth(!self.are_equal(left, right, names)?)),
-            Operator::Plus => worked_out(|left, right| left + right),
-            Operator::Minus => worked_out(|left, right| left - right),
-            Operator::Times => worked_out(|left, right| left * right),
-            Operator::By => worked_out(|left, right| left / right),
+            _ => {
+                let (one, other) = (left.value(names)?, right.value(names)?);
+                self.joined(operator, (left, &one), (right, &other))
+            }
         }
     }
 
-    /// Values of different kinds are not unequal but a slip.
-    fn are_equal(&self, left: &Self, right: &Self, names: &impl Names) -> Result<bool, Problem> {
-        let (one, other) = (left.value(names)?, right.value(names)?);
-        match one.kind() == other.kind() {
+    /// What two values come to, each with the expression that it comes from.
+    fn joined(
+        &self,
+        operator: Operator,
+        (left, one): (&Self, &Value),
+        (right, other): (&Self, &Value),
+    ) -> Result<Value, Problem> {
+        // Values of different kinds are not unequal but a slip.
+        let are_equal = || match one.kind() == other.kind() {
             true => Ok(one == other),
-            false => Err(right.not_wanted(&other, one.kind())),
+            false => Err(right.not_wanted(other, one.kind())),
+        };
+        let compared = |compare: fn(&f64, &f64) -> bool| -> Result<Value, Problem> {
+            Ok(Value::Truth(compare(
+                &left.as_number(one)?,
+                &right.as_number(other)?,
+            )))
+        };
+        let work: fn(f64, f64) -> f64 = match operator {
+            Operator::Equal => return Ok(Value::Truth(are_equal()?)),
+            Operator::Unequal => return Ok(Value::Truth(!are_equal()?)),
+            Operator::Less => return compared(f64::lt),
+            Operator::AtMost => return compared(f64::le),
+            Operator::AtLeast => return compared(f64::ge),
+            Operator::More | Operator::Or | Operator::And => return compared(f64::gt),
+            Operator::Plus => |left, right| left + right,
+            Operator::Minus => |left, right| left - right,
+            Operator::Times => |left, right| left * right,
+            Operator::By => |left, right| left / right,
+        };
+        let is_sum = matches!(operator, Operator::Plus | Operator::Minus);
+        match (one, other) {
+            (Value::Vector(one), _) if is_sum => {
+                let other = right.as_vector(other)?;
+                self.finite_vector(std::array::from_fn(|part| work(one[part], other[part])))
+            }
+            (Value::Vector(one), _) => {
+                let number = right.as_number(other)?;
+                self.finite_vector(one.map(|part| work(part, number)))
+            }
+            (_, Value::Vector(other)) if operator == Operator::Times => {
+                let number = left.as_number(one)?;
+                self.finite_vector(other.map(|part| work(number, part)))
+            }
+            _ => self.finite(work(left.as_number(one)?, right.as_number(other)?)),
         }
     }
 
@@ -165,6 +326,14 @@ impl Expression {
         arguments: &[Self],
         names: &impl Names,
     ) -> Result<Value, Problem> {
+        match (function, arguments) {
+            (Function::Length, [one]) => {
+                let [x, y, z] = one.vector(names)?;
+                return self.finite((x * x + y * y + z * z).sqrt());
+            }
+            (Function::Distance, [one, other]) => return self.finite(one.distance(other, names)?),
+            _ => {}
+        }
         let numbers: Result<Vec<f64>, Problem> = arguments
             .iter()
             .map(|argument| argument.number(names))
@@ -184,8 +353,11 @@ impl Expression {
                 let name = function.name();
                 return Err(Problem::new(
                     self.span.clone(),
-                    format!("`{name}` was given {} numbers", several.len()),
-                    format!("give `{name}` one"),
+                    format!("`{name}` was given {} values", several.len()),
+                    match function {
+                        Function::Distance => String::from("give `distance` two places"),
+                        _ => format!("give `{name}` one"),
+                    },
                 ));
             }
         };

@@ -4,12 +4,15 @@
 //! the names stand for. `docs/scene-language.md` has the grammar.
 
 mod evaluate;
+mod expectation;
 mod parse;
 mod print;
 
 pub(super) use evaluate::{Names, Value};
+pub(super) use expectation::{Time, WhenText, parse_expectation};
 pub(super) use parse::parse;
 
+use std::fmt;
 use std::ops::Range;
 
 /// A text that has been parsed.
@@ -25,11 +28,81 @@ pub(super) enum ExpressionKind {
     Number(f64),
     Text(String),
     Truth(bool),
-    Name(String),
+    /// A parameter, or an entity and what of it.
+    Path(Path),
+    Vector(Box<[Expression; 3]>),
+    Question(Question),
+    /// Whether two values are no further apart than a third.
+    Near(Box<[Expression; 3]>),
     Negative(Box<Expression>),
     Not(Box<Expression>),
     Binary(Operator, Box<Expression>, Box<Expression>),
     Call(Function, Vec<Expression>),
+}
+
+/// A name, and names of fields in what it stands for.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) struct Path {
+    pub(super) base: String,
+    pub(super) fields: Vec<String>,
+}
+
+impl fmt::Display for Path {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let is_plain = self
+            .base
+            .chars()
+            .all(|letter| letter.is_alphanumeric() || "-_".contains(letter));
+        match is_plain {
+            true => write!(f, "{}", self.base)?,
+            false => write!(f, "`{}`", self.base)?,
+        }
+        self.fields
+            .iter()
+            .try_for_each(|field| write!(f, ".{field}"))
+    }
+}
+
+/// What can be asked about a world, with the names of entities, templates and events.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) enum Question {
+    Touches(String, String),
+    StandsOn(String, String),
+    IsInside(String, String),
+    IsUnder(String, String),
+    Exists(String),
+    /// How many entities were made from a template.
+    Count(String),
+    /// How many contacts an entity has.
+    Contacts(String),
+}
+
+impl Question {
+    /// The entities that it names.
+    pub(super) fn entities(&self) -> Vec<&str> {
+        match self {
+            Self::Touches(a, b)
+            | Self::StandsOn(a, b)
+            | Self::IsInside(a, b)
+            | Self::IsUnder(a, b) => vec![a, b],
+            Self::Exists(name) | Self::Contacts(name) => vec![name],
+            Self::Count(_) => Vec::new(),
+        }
+    }
+}
+
+impl fmt::Display for Question {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Touches(a, b) => write!(f, "`{a}` touches `{b}`"),
+            Self::StandsOn(a, b) => write!(f, "`{a}` stands on `{b}`"),
+            Self::IsInside(a, b) => write!(f, "`{a}` is inside `{b}`"),
+            Self::IsUnder(a, b) => write!(f, "`{a}` is under `{b}`"),
+            Self::Exists(name) => write!(f, "`{name}` exists"),
+            Self::Count(template) => write!(f, "count of `{template}`"),
+            Self::Contacts(name) => write!(f, "contacts of `{name}`"),
+        }
+    }
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -66,6 +139,11 @@ impl Operator {
         }
     }
 
+    /// Whether what it comes to is a number or a vector.
+    pub(super) fn makes_numbers(self) -> bool {
+        self.level() >= Self::Plus.level()
+    }
+
     /// How tightly it binds: the higher, the tighter.
     fn level(self) -> usize {
         match self {
@@ -88,22 +166,26 @@ pub(super) enum Function {
     Absolute,
     Ceil,
     Cosine,
+    Distance,
     Floor,
     Greatest,
     Least,
+    Length,
     Root,
     Rounded,
     Sine,
 }
 
 impl Function {
-    pub(super) const ALL: [Self; 9] = [
+    pub(super) const ALL: [Self; 11] = [
         Self::Absolute,
         Self::Ceil,
         Self::Cosine,
+        Self::Distance,
         Self::Floor,
         Self::Greatest,
         Self::Least,
+        Self::Length,
         Self::Root,
         Self::Rounded,
         Self::Sine,
@@ -114,9 +196,11 @@ impl Function {
             Self::Absolute => "abs",
             Self::Ceil => "ceil",
             Self::Cosine => "cos",
+            Self::Distance => "distance",
             Self::Floor => "floor",
             Self::Greatest => "max",
             Self::Least => "min",
+            Self::Length => "length",
             Self::Root => "sqrt",
             Self::Rounded => "round",
             Self::Sine => "sin",
@@ -133,7 +217,11 @@ pub(super) struct Problem {
 }
 
 impl Problem {
-    fn new(span: Range<usize>, message: impl Into<String>, mend: impl Into<String>) -> Self {
+    pub(super) fn new(
+        span: Range<usize>,
+        message: impl Into<String>,
+        mend: impl Into<String>,
+    ) -> Self {
         Self {
             span,
             message: message.into(),

@@ -1,6 +1,6 @@
 //! From text to expression.
 
-use super::{Expression, ExpressionKind, Function, Operator, Problem};
+use super::{Expression, ExpressionKind, Function, Operator, Path, Problem, Question};
 use crate::scene::fault::suggest;
 use std::ops::Range;
 use winnow::combinator::{
@@ -9,14 +9,16 @@ use winnow::combinator::{
 use winnow::error::{ContextError, ErrMode, StrContext, StrContextValue};
 use winnow::prelude::*;
 use winnow::stream::{LocatingSlice, Location};
-use winnow::token::{one_of, take_till, take_while};
+use winnow::token::{any, one_of, take_till, take_while};
 
 /// The text that is parsed, which knows where it is.
-type Input<'i> = LocatingSlice<&'i str>;
+pub(super) type Input<'i> = LocatingSlice<&'i str>;
 
 /// The longest text, in bytes, and how deep its brackets may go: parsing goes as deep as they do.
 const LONGEST: usize = 1_000;
 const DEEPEST: usize = 30;
+/// Signs and `not` before an operand at most.
+const MOST_SIGNS: usize = 8;
 
 /// Parses a text.
 ///
@@ -24,12 +26,18 @@ const DEEPEST: usize = 30;
 ///
 /// If it is none of this language; the problem says at which character.
 pub(crate) fn parse(text: &str) -> Result<Expression, Problem> {
+    parse_whole(text, expression, "an operator or the end")
+}
+
+/// Parses a text with nothing before or after but blanks.
+pub(super) fn parse_whole<'i, T>(
+    text: &'i str,
+    parser: impl Parser<Input<'i>, T, ErrMode<ContextError>>,
+    end: &'static str,
+) -> Result<T, Problem> {
     refuse_monsters(text)?;
-    let whole = delimited(blanks, expression, blanks);
-    let mut whole = terminated(
-        whole,
-        not(winnow::token::any).context(expected("an operator or the end")),
-    );
+    let whole = delimited(blanks, parser, blanks);
+    let mut whole = terminated(whole, not(any).context(expected(end)));
     whole.parse(LocatingSlice::new(text)).map_err(|error| {
         let at = error.char_span();
         let rest = text.get(at.start..).unwrap_or_default();
@@ -74,17 +82,17 @@ fn refuse_monsters(text: &str) -> Result<(), Problem> {
     Ok(())
 }
 
-fn expected(what: &'static str) -> StrContext {
+pub(super) fn expected(what: &'static str) -> StrContext {
     StrContext::Expected(StrContextValue::Description(what))
 }
 
-fn blanks(input: &mut Input<'_>) -> ModalResult<()> {
+pub(super) fn blanks(input: &mut Input<'_>) -> ModalResult<()> {
     take_while(0.., char::is_whitespace)
         .void()
         .parse_next(input)
 }
 
-fn expression(input: &mut Input<'_>) -> ModalResult<Expression> {
+pub(super) fn expression(input: &mut Input<'_>) -> ModalResult<Expression> {
     climb(input, 0)
 }
 
@@ -105,8 +113,19 @@ fn climb(input: &mut Input<'_>, least: usize) -> ModalResult<Expression> {
         }
         let tighter = |input: &mut Input<'_>| climb(input, operator.level() + 1);
         let right = cut_err(tighter).parse_next(input)?;
-        let span = whole.span.start..right.span.end;
-        let kind = ExpressionKind::Binary(operator, Box::new(whole), Box::new(right));
+        let within = match operator {
+            Operator::Equal => opt(preceded((blanks, word("within"), blanks), cut_err(tighter)))
+                .parse_next(input)?,
+            _ => None,
+        };
+        let end = within
+            .as_ref()
+            .map_or(right.span.end, |within| within.span.end);
+        let span = whole.span.start..end;
+        let kind = match within {
+            Some(within) => ExpressionKind::Near(Box::new([whole, right, within])),
+            None => ExpressionKind::Binary(operator, Box::new(whole), Box::new(right)),
+        };
         whole = Expression { kind, span };
     }
 }
@@ -134,14 +153,16 @@ fn operator(input: &mut Input<'_>) -> ModalResult<Operator> {
 }
 
 /// A word that is not the beginning of a longer name.
-fn word<'i>(text: &'static str) -> impl Parser<Input<'i>, &'i str, ErrMode<ContextError>> {
+pub(super) fn word<'i>(
+    text: &'static str,
+) -> impl Parser<Input<'i>, &'i str, ErrMode<ContextError>> {
     terminated(text, not(one_of(is_inside_name)))
 }
 
 /// An operand after any number of `-` and `not`.
 fn prefixed(input: &mut Input<'_>) -> ModalResult<Expression> {
     let sign = alt(("-".value(false), word("not").value(true)));
-    let signs: Vec<(bool, usize)> = repeat(0.., terminated((sign, location), blanks))
+    let signs: Vec<(bool, usize)> = repeat(0..=MOST_SIGNS, terminated((sign, location), blanks))
         .fold(Vec::new, |mut signs, sign| {
             signs.push(sign);
             signs
@@ -166,31 +187,95 @@ fn location(input: &mut Input<'_>) -> ModalResult<usize> {
 }
 
 fn operand(input: &mut Input<'_>) -> ModalResult<Expression> {
+    bare_operand
+        .context(expected("a number, a name, a text in quotes or `(`"))
+        .parse_next(input)
+}
+
+/// An operand that may be something else as well: what is wanted is told by who asks.
+pub(super) fn bare_operand(input: &mut Input<'_>) -> ModalResult<Expression> {
     let spanned = |(kind, span): (ExpressionKind, Range<usize>)| Expression { kind, span };
+    let text = quoted('"').map(ExpressionKind::Text);
     alt((
         number.map(ExpressionKind::Number).with_span().map(spanned),
-        quoted('"')
-            .map(ExpressionKind::Text)
-            .with_span()
-            .map(spanned),
-        quoted('`')
-            .map(ExpressionKind::Name)
-            .with_span()
-            .map(spanned),
+        text.with_span().map(spanned),
         bracketed,
         call,
-        name.map(name_or_truth).with_span().map(spanned),
+        question
+            .map(ExpressionKind::Question)
+            .with_span()
+            .map(spanned),
+        path.map(path_or_truth).with_span().map(spanned),
     ))
-    .context(expected("a number, a name, a text in quotes or `(`"))
     .parse_next(input)
 }
 
-fn name_or_truth(name: &str) -> ExpressionKind {
-    match name {
-        "true" => ExpressionKind::Truth(true),
-        "false" => ExpressionKind::Truth(false),
-        _ => ExpressionKind::Name(name.to_owned()),
+fn path_or_truth(path: Path) -> ExpressionKind {
+    match (path.base.as_str(), path.fields.as_slice()) {
+        ("true", []) => ExpressionKind::Truth(true),
+        ("false", []) => ExpressionKind::Truth(false),
+        _ => ExpressionKind::Path(path),
     }
+}
+
+/// A name, plain or between backquotes, and the fields after it.
+fn path(input: &mut Input<'_>) -> ModalResult<Path> {
+    let field = preceded(
+        '.',
+        take_while(1.., |letter: char| is_inside_name(letter) || letter == '-'),
+    );
+    let fields = repeat(0.., field.map(str::to_owned));
+    let base = alt((quoted('`'), plain_name.map(str::to_owned)));
+    (base, fields)
+        .map(|(base, fields)| Path { base, fields })
+        .parse_next(input)
+}
+
+/// What begins with a name or `count of` and goes on with a word of a question.
+fn question(input: &mut Input<'_>) -> ModalResult<Question> {
+    let entity =
+        |input: &mut Input<'_>| alt((quoted('`'), plain_name.map(str::to_owned))).parse_next(input);
+    let of = |kind: &'static str| (word(kind), blanks, word("of"), blanks).void();
+    let other = |input: &mut Input<'_>| {
+        cut_err(preceded(blanks, entity))
+            .context(expected("the name of an entity"))
+            .parse_next(input)
+    };
+    let named = |input: &mut Input<'_>| {
+        cut_err(entity)
+            .context(expected("a name"))
+            .parse_next(input)
+    };
+    let related = |input: &mut Input<'_>| {
+        let (one, _, relation) = (entity, blanks, relation).parse_next(input)?;
+        Ok(match relation {
+            None => Question::Exists(one),
+            Some(relation) => relation(one, other(input)?),
+        })
+    };
+    alt((
+        preceded(of("count"), named).map(Question::Count),
+        preceded(of("contacts"), named).map(Question::Contacts),
+        related,
+    ))
+    .parse_next(input)
+}
+
+/// Makes a question of the names of two entities.
+type Relation = fn(String, String) -> Question;
+
+/// What is asked of two entities; nothing if it is asked of one alone.
+fn relation(input: &mut Input<'_>) -> ModalResult<Option<Relation>> {
+    let two =
+        |first: &'static str, second: &'static str| (word(first), blanks, word(second)).void();
+    alt((
+        word("touches").value(Some(Question::Touches as Relation)),
+        two("stands", "on").value(Some(Question::StandsOn as Relation)),
+        two("is", "inside").value(Some(Question::IsInside as Relation)),
+        two("is", "under").value(Some(Question::IsUnder as Relation)),
+        word("exists").value(None),
+    ))
+    .parse_next(input)
 }
 
 fn number(input: &mut Input<'_>) -> ModalResult<f64> {
@@ -221,15 +306,35 @@ fn quoted<'i>(quote: char) -> impl Parser<Input<'i>, String, ErrMode<ContextErro
     )
 }
 
+/// An expression in brackets, or a vector of three.
 fn bracketed(input: &mut Input<'_>) -> ModalResult<Expression> {
-    let inner = cut_err(delimited(blanks, expression, blanks));
-    let close = cut_err(')').context(expected("an operator or `)`"));
-    delimited('(', inner, close).parse_next(input)
+    let inner =
+        |input: &mut Input<'_>| cut_err(delimited(blanks, expression, blanks)).parse_next(input);
+    let ((first, more), span) = delimited(
+        '(',
+        (
+            inner,
+            opt((
+                preceded(',', inner),
+                preceded(cut_err(',').context(expected("an operator or `,`")), inner),
+            )),
+        ),
+        cut_err(')').context(expected("an operator or `)`")),
+    )
+    .with_span()
+    .parse_next(input)?;
+    Ok(match more {
+        None => first,
+        Some((second, third)) => Expression {
+            kind: ExpressionKind::Vector(Box::new([first, second, third])),
+            span,
+        },
+    })
 }
 
 fn call(input: &mut Input<'_>) -> ModalResult<Expression> {
     let (((name, name_span), arguments), span) = (
-        terminated(name.with_span(), '('),
+        terminated(plain_name.with_span(), '('),
         cut_err(terminated(
             separated(1.., delimited(blanks, expression, blanks), ','),
             ')'.context(expected("an operator, `,` or `)`")),
@@ -243,7 +348,10 @@ fn call(input: &mut Input<'_>) -> ModalResult<Expression> {
         .find(|function| function.name() == name);
     let Some(function) = function else {
         // Told when it is worked out, with the names that there are: here only one position can be told.
-        let kind = ExpressionKind::Name(format!("{name}()"));
+        let kind = ExpressionKind::Path(Path {
+            base: format!("{name}()"),
+            fields: Vec::new(),
+        });
         return Ok(Expression {
             kind,
             span: name_span,
@@ -253,11 +361,11 @@ fn call(input: &mut Input<'_>) -> ModalResult<Expression> {
     Ok(Expression { kind, span })
 }
 
-/// A letter, and then letters, digits and `_`; `-`, `.` and `/` where a letter or a digit follows at once.
-fn name<'i>(input: &mut Input<'i>) -> ModalResult<&'i str> {
+/// A letter, and then letters, digits and `_`, and `-` where a letter or a digit follows at once.
+pub(super) fn plain_name<'i>(input: &mut Input<'i>) -> ModalResult<&'i str> {
     let start = one_of(|letter: char| letter.is_alphabetic() || letter == '_');
     let inside = one_of(|letter: char| letter.is_alphanumeric() || letter == '_').void();
-    let joined = (one_of(['-', '.']), peek(one_of(char::is_alphanumeric))).void();
+    let joined = ('-', peek(one_of(char::is_alphanumeric))).void();
     (start, repeat::<_, _, (), _, _>(0.., alt((inside, joined))))
         .take()
         .verify(|name: &str| !matches!(name, "and" | "or" | "not"))

@@ -1,6 +1,6 @@
 //! Prints expressions so that parsing them gives the same again.
 
-use super::{Expression, ExpressionKind};
+use super::{Expression, ExpressionKind, Operator};
 use std::fmt;
 
 /// The level of operators that bind tightest, plus one: operands.
@@ -10,6 +10,7 @@ impl Expression {
     fn level(&self) -> usize {
         match &self.kind {
             ExpressionKind::Binary(operator, ..) => operator.level(),
+            ExpressionKind::Near(_) => Operator::Equal.level(),
             _ => OPERAND,
         }
     }
@@ -29,7 +30,20 @@ impl fmt::Display for Expression {
             ExpressionKind::Number(number) => write!(f, "{number:?}"),
             ExpressionKind::Text(text) => write!(f, "\"{text}\""),
             ExpressionKind::Truth(truth) => write!(f, "{truth}"),
-            ExpressionKind::Name(name) => write!(f, "`{name}`"),
+            ExpressionKind::Path(path) => write!(f, "{path}"),
+            ExpressionKind::Vector(parts) => {
+                let [x, y, z] = &**parts;
+                write!(f, "({x}, {y}, {z})")
+            }
+            ExpressionKind::Question(question) => write!(f, "{question}"),
+            ExpressionKind::Near(parts) => {
+                let [left, right, within] = &**parts;
+                left.print_within(f, Operator::Plus.level())?;
+                write!(f, " = ")?;
+                right.print_within(f, Operator::Plus.level())?;
+                write!(f, " within ")?;
+                within.print_within(f, Operator::Plus.level())
+            }
             ExpressionKind::Negative(inner) => {
                 write!(f, "-")?;
                 inner.print_within(f, OPERAND)

@@ -1,4 +1,5 @@
 use super::evaluate::Names;
+use super::expectation::ExpectationText;
 use super::*;
 use proptest::prelude::*;
 
@@ -6,10 +7,10 @@ use proptest::prelude::*;
 struct Known(&'static [(&'static str, f64)]);
 
 impl Names for Known {
-    fn value(&self, name: &str) -> Option<Value> {
+    fn value(&self, path: &Path) -> Result<Option<Value>, (String, String)> {
         let mut known = self.0.iter();
-        let found = known.find(|(other, _)| *other == name);
-        found.map(|&(_, number)| Value::Number(number))
+        let found = known.find(|(other, _)| *other == path.to_string());
+        Ok(found.map(|&(_, number)| Value::Number(number)))
     }
 
     fn all(&self) -> Vec<&str> {
@@ -174,7 +175,7 @@ fn problems_point_at_the_character() {
         (
             "abs(1, 2)",
             0..9,
-            "`abs` was given 2 numbers",
+            "`abs` was given 2 values",
             "give `abs` one",
         ),
     ] {
@@ -203,9 +204,22 @@ fn monsters_are_refused_and_not_parsed() {
             .message
             .contains("bytes long")
     );
-    let signs = format!("{}1", "-".repeat(900));
-    assert_eq!(worked_out(&signs), Ok(Value::Number(1.0)));
+    assert_eq!(worked_out("--------1"), Ok(Value::Number(1.0)));
+    assert!(worked_out("---------1").is_err());
     assert_eq!(number(&format!("1{}", " + 1".repeat(240))), 241.0);
+}
+
+fn questions() -> impl Strategy<Value = Question> {
+    let names = || "[a-z][a-z0-9 /-]{0,6}";
+    (0..7, names(), names()).prop_map(|(kind, one, other)| match kind {
+        0 => Question::Touches(one, other),
+        1 => Question::StandsOn(one, other),
+        2 => Question::IsInside(one, other),
+        3 => Question::IsUnder(one, other),
+        4 => Question::Exists(one),
+        5 => Question::Count(one),
+        _ => Question::Contacts(one),
+    })
 }
 
 /// Any expression, without places.
@@ -215,7 +229,12 @@ fn expressions() -> impl Strategy<Value = Expression> {
         (0.0_f64..1e9).prop_map(ExpressionKind::Number),
         "[a-z ]{0,6}".prop_map(ExpressionKind::Text),
         any::<bool>().prop_map(ExpressionKind::Truth),
-        "[a-z][a-z0-9 -]{0,6}".prop_map(ExpressionKind::Name),
+        questions().prop_map(ExpressionKind::Question),
+        (
+            "[a-z][a-z0-9 ]{0,6}",
+            proptest::collection::vec("[a-z][a-z-]{0,3}", 0..3)
+        )
+            .prop_map(|(base, fields)| ExpressionKind::Path(Path { base, fields })),
     ]
     .prop_map(at);
     leaf.prop_recursive(4, 30, 3, move |inner| {
@@ -231,6 +250,10 @@ fn expressions() -> impl Strategy<Value = Expression> {
             Just(Operator::By),
         ];
         prop_oneof![
+            proptest::array::uniform3(inner.clone())
+                .prop_map(|parts| ExpressionKind::Vector(Box::new(parts))),
+            proptest::array::uniform3(inner.clone())
+                .prop_map(|parts| ExpressionKind::Near(Box::new(parts))),
             inner
                 .clone()
                 .prop_map(|inner| ExpressionKind::Negative(Box::new(inner))),
@@ -270,9 +293,55 @@ fn without_places(mut expression: Expression) -> Expression {
             function,
             arguments.into_iter().map(without_places).collect(),
         ),
+        ExpressionKind::Vector(parts) => {
+            ExpressionKind::Vector(Box::new(parts.map(without_places)))
+        }
+        ExpressionKind::Near(parts) => ExpressionKind::Near(Box::new(parts.map(without_places))),
         leaf => leaf,
     };
     expression
+}
+
+/// Any expectation, without places.
+fn expectations() -> impl Strategy<Value = ExpectationText> {
+    let times = || {
+        (any::<bool>(), expressions()).prop_map(|(is_seconds, number)| match is_seconds {
+            true => Time::Seconds(number),
+            false => Time::Frame(number),
+        })
+    };
+    let when = prop_oneof![
+        Just(WhenText::AtEnd),
+        Just(WhenText::Always),
+        Just(WhenText::Never),
+        times().prop_map(WhenText::At),
+        times().prop_map(WhenText::By),
+        times().prop_map(WhenText::For),
+        (times(), times()).prop_map(|(from, to)| WhenText::During(from, to)),
+    ];
+    (expressions(), when).prop_map(|(condition, when)| ExpectationText { condition, when })
+}
+
+fn time_without_places(time: Time) -> Time {
+    match time {
+        Time::Seconds(number) => Time::Seconds(without_places(number)),
+        Time::Frame(number) => Time::Frame(without_places(number)),
+    }
+}
+
+fn expectation_without_places(expectation: ExpectationText) -> ExpectationText {
+    ExpectationText {
+        condition: without_places(expectation.condition),
+        when: match expectation.when {
+            WhenText::At(time) => WhenText::At(time_without_places(time)),
+            WhenText::By(time) => WhenText::By(time_without_places(time)),
+            WhenText::For(time) => WhenText::For(time_without_places(time)),
+            WhenText::During(from, to) => {
+                WhenText::During(time_without_places(from), time_without_places(to))
+            }
+            other => other,
+        },
+    }
 }
 
 proptest! {
@@ -294,8 +363,29 @@ proptest! {
     }
 
     #[test]
+    fn no_likely_expectation_makes_the_parser_panic(
+        words in proptest::collection::vec(prop_oneof![
+            Just("always"), Just("never"), Just("at"), Just("by"), Just("from"), Just("to"), Just("for"), Just("s"), Just("frame"),
+            Just("touches"), Just("stands on"), Just("is inside"), Just("exists"), Just("count of"), Just("within"), Just("a.b"),
+            Just("3"), Just("="), Just("("), Just(")"), Just(","), Just("`x"),
+        ], 0..12),
+    ) {
+        let _ = parse_expectation(&words.join(" "));
+    }
+
+    #[test]
+    fn expectations_are_parsed_to_what_was_printed(expectation in expectations()) {
+        let text = expectation.to_string();
+        // Some are longer than any may be.
+        prop_assume!(text.len() < 900);
+        let parsed = parse_expectation(&text).map(expectation_without_places);
+        prop_assert_eq!(parsed, Ok(expectation), "{}", text);
+    }
+
+    #[test]
     fn what_is_printed_is_parsed_to_the_same(expression in expressions()) {
         let text = expression.to_string();
+        prop_assume!(text.len() < 900);
         let parsed = parse(&text);
         prop_assert_eq!(parsed.map(without_places), Ok(expression), "{}", text);
     }

@@ -10,7 +10,6 @@ mod words;
 use super::document::Document;
 use super::fault::{Fault, suggest};
 use super::registry::{Attach, Registry};
-use parameters::ParameterValues;
 use serde::Deserialize;
 use std::borrow::Cow;
 use std::ops::Range;
@@ -20,6 +19,7 @@ use toml::de::{DeArray, DeTable, DeValue, Deserializer};
 use words::{shape_fault, syntax_fault};
 
 pub use parameters::Parameters;
+pub(super) use parameters::{ParameterValues, place_of};
 pub(super) use sources::Sources;
 
 /// Faults of shape that are looked for at most.
@@ -34,6 +34,9 @@ pub(super) struct ReadScene {
     /// The keys whose values were at fault: what is missing for that reason is not told again.
     cut: Vec<Cut>,
     component_values: Vec<ComponentValues>,
+    pub(super) parameters: ParameterValues,
+    /// The text of all files.
+    pub(super) text: String,
 }
 
 /// An entry that was taken out of the tree because it was at fault.
@@ -129,6 +132,8 @@ fn read_sources(
         document: document?,
         cut: reader.cut,
         component_values: reader.component_values,
+        parameters: values,
+        text,
     })
 }
 

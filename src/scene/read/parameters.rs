@@ -5,7 +5,7 @@
 
 use super::Cut;
 use crate::scene::fault::{Fault, suggest};
-use crate::scene::language::{self, Names, Problem, Value};
+use crate::scene::language::{self, Names, Path, Problem, Value};
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::ops::Range;
@@ -75,12 +75,15 @@ fn read_value(text: &str) -> Value {
 }
 
 /// What the parameters of a file stand for.
-#[derive(Default, Debug)]
-pub(super) struct ParameterValues(BTreeMap<String, Value>);
+#[derive(Clone, Default, Debug)]
+pub(crate) struct ParameterValues(BTreeMap<String, Value>);
 
 impl Names for ParameterValues {
-    fn value(&self, name: &str) -> Option<Value> {
-        self.0.get(name).cloned()
+    fn value(&self, path: &Path) -> Result<Option<Value>, (String, String)> {
+        match path.fields.as_slice() {
+            [] => Ok(self.0.get(&path.base).cloned()),
+            _ => Ok(None),
+        }
     }
 
     fn all(&self) -> Vec<&str> {
@@ -302,7 +305,7 @@ fn literal(number: f64) -> String {
 }
 
 /// Where in the file a problem of an expression is: at the character, if the text stands in the file letter by letter.
-fn place_of(
+pub(crate) fn place_of(
     problem: &Problem,
     content: &str,
     before: usize,
@@ -354,6 +357,8 @@ fn replace_in_value<'t>(
                 None => return false,
                 Some(Value::Truth(truth)) => DeValue::Boolean(truth),
                 Some(Value::Text(text)) => DeValue::String(Cow::Owned(text)),
+                // A vector is a list of three, which can be written as one.
+                Some(Value::Vector(_)) => return false,
                 Some(Value::Number(_)) => match DeValue::parse(literal) {
                     Ok(number) => number.into_inner(),
                     Err(_) => return false,

@@ -1,0 +1,242 @@
+//! What names stand for in expectations, and answers to their questions.
+
+use super::language::{Names, Path, Question, Value};
+use super::read::ParameterValues;
+use super::registry::Registry;
+use crate::collide::{Body, Collider, Contacts, Layers, Motion, WorldBox};
+use crate::schedule::Clock;
+use crate::space::{MadeFrom, Transform, WorldTransform};
+use crate::store::{Entity, Name, World};
+use glam::Vec3;
+use serde_json::{Value as Json, json};
+
+/// What can be asked of a whole world by one word.
+pub(super) const OF_THE_WORLD: [&str; 5] = ["contacts", "entities", "frame", "leftovers", "time"];
+/// What can be asked of an entity besides registered components.
+pub(super) const OF_AN_ENTITY: [&str; 6] = [
+    "body",
+    "collider",
+    "parent",
+    "position",
+    "template",
+    "transform",
+];
+
+/// What is wrong, and how to mend it.
+type Told = (String, String);
+
+/// A world, and what else names may stand for.
+pub(super) struct Asked<'w> {
+    pub(super) world: &'w World,
+    pub(super) registry: &'w Registry,
+    pub(super) parameters: &'w ParameterValues,
+}
+
+impl Names for Asked<'_> {
+    fn value(&self, path: &Path) -> Result<Option<Value>, Told> {
+        let [component, fields @ ..] = path.fields.as_slice() else {
+            return match self.parameters.value(path)? {
+                Some(value) => Ok(Some(value)),
+                None => Ok(self.of_world(&path.base)),
+            };
+        };
+        let entity = self.find(&path.base)?;
+        let whole = self.component(entity, component).ok_or_else(|| {
+            (
+                format!("`{}` has no {component}", path.base),
+                String::from("attach one, or ask about another"),
+            )
+        })?;
+        let found = fields
+            .iter()
+            .try_fold(&whole, |value, field| field_of(value, field));
+        let found = found.ok_or_else(|| {
+            let known = format!("`{component}` of `{}` is {whole}", path.base);
+            (
+                format!("there is no `{path}`: {known}"),
+                String::from("name one of its fields"),
+            )
+        })?;
+        match value_of(found) {
+            Some(value) => Ok(Some(value)),
+            None => Err((
+                format!("`{path}` is no single value but {found}"),
+                String::from("name one of its fields"),
+            )),
+        }
+    }
+
+    fn all(&self) -> Vec<&str> {
+        OF_THE_WORLD
+            .into_iter()
+            .chain(self.parameters.all())
+            .collect()
+    }
+
+    fn answer(&self, question: &Question) -> Result<Option<Value>, Told> {
+        if let Question::Count(template) = question {
+            let rows = self.world.rows::<&MadeFrom>();
+            let count = rows
+                .iter()
+                .filter(|made| made.template() == template)
+                .count();
+            return Ok(Some(Value::Number(count as f64)));
+        }
+        if let Question::Exists(name) = question {
+            return Ok(Some(Value::Truth(self.world.find(name).is_some())));
+        }
+        let entities: Result<Vec<Entity>, Told> = question
+            .entities()
+            .into_iter()
+            .map(|name| self.find(name))
+            .collect();
+        let entities = entities?;
+        let contacts = self.world.global::<Contacts>().ok();
+        let truth = match (question, entities.as_slice()) {
+            (Question::Touches(..), &[one, other]) => {
+                contacts.is_some_and(|contacts| contacts.between(one, other).is_some())
+            }
+            (Question::StandsOn(..), &[one, other]) => contacts.is_some_and(|contacts| {
+                contacts
+                    .stands_on(one)
+                    .is_some_and(|standing| standing.carrier == other)
+            }),
+            (Question::IsInside(..), &[one, other]) => self.is_inside(one, other),
+            (Question::IsUnder(..), &[one, other]) => {
+                self.world.ancestors(one).any(|above| above == other)
+            }
+            (Question::Contacts(_), &[one]) => {
+                let count = contacts.map_or(0, |contacts| contacts.of(one).count());
+                return Ok(Some(Value::Number(count as f64)));
+            }
+            _ => false,
+        };
+        Ok(Some(Value::Truth(truth)))
+    }
+}
+
+impl Asked<'_> {
+    fn find(&self, name: &str) -> Result<Entity, Told> {
+        self.world.find(name).ok_or_else(|| {
+            (
+                format!("there is no `{name}`"),
+                String::from("ask whether it exists before"),
+            )
+        })
+    }
+
+    fn of_world(&self, name: &str) -> Option<Value> {
+        let contacts = || self.world.global::<Contacts>().ok();
+        let clock = || self.world.global::<Clock>().ok();
+        let number = match name {
+            "entities" => self.world.len() as f64,
+            "contacts" => contacts()?.iter().len() as f64,
+            "leftovers" => contacts()?.leftover_count() as f64,
+            "frame" => clock()?.frame() as f64,
+            "time" => clock()?.seconds(),
+            _ => return None,
+        };
+        Some(Value::Number(number))
+    }
+
+    /// Whether the box around one lies in the box around another.
+    fn is_inside(&self, one: Entity, other: Entity) -> bool {
+        let boxes = (
+            self.world.get::<WorldBox>(one),
+            self.world.get::<WorldBox>(other),
+        );
+        let (Ok(one), Ok(other)) = boxes else {
+            return false;
+        };
+        let (one, other) = (one.aabb(), other.aabb());
+        other.min.cmple(one.min).all() && one.max.cmple(other.max).all()
+    }
+
+    /// All of a component; `None` if the entity has none.
+    fn component(&self, entity: Entity, name: &str) -> Option<Json> {
+        let world = self.world;
+        match name {
+            "position" => {
+                let placed = world.get::<WorldTransform>(entity).ok()?;
+                Some(vector(placed.translation()))
+            }
+            "transform" => {
+                let transform = world.get::<Transform>(entity).ok()?;
+                Some(json!({
+                    "translation": vector(transform.translation),
+                    "rotation": transform.rotation.to_array(),
+                    "scale": vector(transform.scale),
+                }))
+            }
+            "body" => {
+                let body = world.get::<Body>(entity).ok()?;
+                Some(json!({
+                    "motion": match body.motion {
+                        Motion::Static => "static",
+                        Motion::Kinematic => "kinematic",
+                        Motion::Dynamic => "dynamic",
+                    },
+                    "velocity": vector(body.velocity),
+                    "gravity-scale": body.gravity_scale,
+                    "mass": body.mass,
+                    "restitution": body.restitution,
+                    "friction": body.friction,
+                }))
+            }
+            "collider" => {
+                let collider = world.get::<Collider>(entity).ok()?;
+                let layers = world.global::<Layers>().ok()?;
+                Some(json!({
+                    "kind": if collider.is_sensor() { "sensor" } else { "solid" },
+                    "layer": layers.name(collider.layer()),
+                    "set": collider.current_set(),
+                    "on": collider.is_on(),
+                    "upright": collider.is_upright(),
+                }))
+            }
+            "parent" => {
+                let name = world.get::<Name>(world.parent(entity)?).ok()?;
+                Some(Json::from(name.as_str()))
+            }
+            "template" => {
+                let made = world.get::<MadeFrom>(entity).ok()?;
+                Some(Json::from(made.template()))
+            }
+            _ => self.registry.show(name, world, entity),
+        }
+    }
+}
+
+fn vector(vector: Vec3) -> Json {
+    json!([vector.x, vector.y, vector.z])
+}
+
+/// A field of a table, or an item of a list by its number from 0 or by its axis.
+fn field_of<'j>(value: &'j Json, field: &str) -> Option<&'j Json> {
+    match value {
+        Json::Object(fields) => fields
+            .get(field)
+            .or_else(|| fields.get(&field.replace('-', "_"))),
+        Json::Array(items) => {
+            let axis = ["x", "y", "z", "w"].iter().position(|axis| *axis == field);
+            let number = axis
+                .filter(|_| items.len() <= 4)
+                .or_else(|| field.parse().ok());
+            items.get(number?)
+        }
+        _ => None,
+    }
+}
+
+fn value_of(value: &Json) -> Option<Value> {
+    match value {
+        Json::Number(number) => Some(Value::Number(number.as_f64()?)),
+        Json::String(text) => Some(Value::Text(text.clone())),
+        Json::Bool(truth) => Some(Value::Truth(*truth)),
+        Json::Array(items) => match items.as_slice() {
+            [x, y, z] => Some(Value::Vector([x.as_f64()?, y.as_f64()?, z.as_f64()?])),
+            _ => None,
+        },
+        Json::Null | Json::Object(_) => None,
+    }
+}

@@ -1,0 +1,262 @@
+//! Checks expectations that are written in the language of scene files.
+
+use super::Checker;
+use crate::scene::ask::{OF_AN_ENTITY, OF_THE_WORLD};
+use crate::scene::document::ExpectEntry;
+use crate::scene::expect::{Condition, Expectation, When};
+use crate::scene::fault::{Fault, suggest};
+use crate::scene::language::{
+    Expression, ExpressionKind, Names, Path, Problem, Question, Time, Value, WhenText,
+    parse_expectation,
+};
+use crate::scene::read::place_of;
+use toml::Spanned;
+
+impl<'d> Checker<'d> {
+    pub(super) fn check_that(
+        &mut self,
+        entry: &ExpectEntry,
+        that: &Spanned<String>,
+    ) -> Option<Expectation> {
+        let others = [
+            entry.frame.as_ref().map(|frame| frame.span()),
+            entry.time.as_ref().map(|time| time.span()),
+            entry.by_frame.as_ref().map(|frame| frame.span()),
+            entry.by_time.as_ref().map(|time| time.span()),
+            entry.touching.as_ref().map(|pair| pair[0].span()),
+            entry.apart.as_ref().map(|pair| pair[0].span()),
+            entry
+                .position
+                .as_ref()
+                .map(|position| position.entity.span()),
+            entry.count.as_ref().map(Spanned::span),
+            entry.budget.as_ref().map(Spanned::span),
+        ];
+        for span in others.into_iter().flatten() {
+            let message = "`that` says what must be so and when; nothing else is wanted";
+            self.faults
+                .push(Fault::new(span, message, "leave this out, or `that`"));
+        }
+        let parsed = match parse_expectation(that.get_ref()) {
+            Ok(parsed) => parsed,
+            Err(problem) => {
+                self.problem(problem, that);
+                return None;
+            }
+        };
+        let known_faults = self.faults.len();
+        for source in parsed.condition.sources() {
+            self.check_source(source, that);
+        }
+        self.check_is_truth(&parsed.condition, that);
+        let when = self.check_when_text(&parsed.when, that);
+        if self.faults.len() > known_faults {
+            return None;
+        }
+        let written = that.get_ref().get(parsed.condition.span.clone());
+        let text = written.unwrap_or(that.get_ref()).to_owned();
+        Some(Expectation {
+            what: entry.what.clone(),
+            when: when?,
+            condition: Condition::That(text, parsed.condition),
+        })
+    }
+
+    fn problem(&mut self, problem: Problem, that: &Spanned<String>) {
+        let span = place_of(&problem, that.get_ref(), 0, &that.span(), &self.read.text);
+        self.faults
+            .push(Fault::new(span, problem.message, problem.mend));
+    }
+
+    /// Whether there is such an entity, component, template or parameter.
+    fn check_source(&mut self, source: &Expression, that: &Spanned<String>) {
+        let at = |message: String, mend: String| Problem {
+            span: source.span.clone(),
+            message,
+            mend,
+        };
+        let problem = match &source.kind {
+            ExpressionKind::Path(path) => self.check_path(path),
+            ExpressionKind::Question(Question::Count(template)) => {
+                let known: Vec<&str> = self.templates.keys().copied().collect();
+                match known.contains(&template.as_str()) {
+                    true => None,
+                    false => Some((
+                        format!("there is no template `{template}`"),
+                        suggest(template, "templates", known),
+                    )),
+                }
+            }
+            ExpressionKind::Question(question) => {
+                let entities = question.entities();
+                let mut unknown = entities
+                    .into_iter()
+                    .filter(|name| !self.names.contains(*name));
+                unknown.next().map(|name| self.unknown_entity(name))
+            }
+            _ => None,
+        };
+        if let Some((message, mend)) = problem {
+            self.problem(at(message, mend), that);
+        }
+    }
+
+    fn unknown_entity(&self, name: &str) -> (String, String) {
+        let names = self.names.iter().map(String::as_str);
+        (
+            format!("there is no entity `{name}`"),
+            suggest(name, "names", names),
+        )
+    }
+
+    fn check_path(&self, path: &Path) -> Option<(String, String)> {
+        let base = path.base.as_str();
+        let Some(component) = path.fields.first() else {
+            let parameters = self.read.parameters.all();
+            if parameters.contains(&base) || OF_THE_WORLD.contains(&base) {
+                return None;
+            }
+            if let Some(function) = base.strip_suffix("()") {
+                // The names of functions are told where it is worked out.
+                return Some((
+                    format!("there is no function `{function}`"),
+                    String::from("see docs/scene-language.md for those that there are"),
+                ));
+            }
+            if self.names.contains(base) {
+                let message = format!("`{base}` is an entity and no value");
+                return Some((
+                    message,
+                    format!("name something of it, such as `{base}.position.x`"),
+                ));
+            }
+            let known = OF_THE_WORLD.into_iter().chain(parameters);
+            return Some((
+                format!("`{base}` stands for nothing"),
+                suggest(base, "words and parameters", known),
+            ));
+        };
+        if !self.names.contains(base) {
+            return Some(self.unknown_entity(base));
+        }
+        let known: Vec<&str> = OF_AN_ENTITY
+            .into_iter()
+            .chain(self.registry.names())
+            .collect();
+        match known.contains(&component.as_str()) {
+            true => None,
+            false => Some((
+                format!("there is no component `{component}`"),
+                suggest(component, "components", known),
+            )),
+        }
+    }
+
+    /// A condition that can only come to a number or a text is a slip.
+    fn check_is_truth(&mut self, condition: &Expression, that: &Spanned<String>) {
+        let is_number = match &condition.kind {
+            ExpressionKind::Number(_)
+            | ExpressionKind::Text(_)
+            | ExpressionKind::Vector(_)
+            | ExpressionKind::Negative(_)
+            | ExpressionKind::Call(..)
+            | ExpressionKind::Question(Question::Count(_) | Question::Contacts(_)) => true,
+            ExpressionKind::Binary(operator, ..) => operator.makes_numbers(),
+            _ => false,
+        };
+        if is_number {
+            let problem = Problem {
+                span: condition.span.clone(),
+                message: String::from("this is a value and no condition"),
+                mend: String::from("compare it with another, such as `= 3`"),
+            };
+            self.problem(problem, that);
+        }
+    }
+
+    fn check_when_text(&mut self, when: &WhenText, that: &Spanned<String>) -> Option<When> {
+        let frames = self
+            .document
+            .frames
+            .as_ref()
+            .map_or(0, |frames| *frames.get_ref());
+        Some(match when {
+            WhenText::AtEnd => When::At(frames),
+            WhenText::At(time) => When::At(self.frame_of(time, that)?),
+            WhenText::By(time) => When::By(self.frame_of(time, that)?),
+            WhenText::Always => When::During(0, frames),
+            WhenText::Never => When::Never(frames),
+            WhenText::For(time) => When::For(self.frame_of(time, that)?.max(1), frames),
+            WhenText::During(from, to) => {
+                let (first, last) = (self.frame_of(from, that)?, self.frame_of(to, that)?);
+                if first > last {
+                    let message = format!("frame {first} comes after frame {last}");
+                    let number = from.number();
+                    self.problem(
+                        Problem {
+                            span: number.span.clone(),
+                            message,
+                            mend: String::from("swap the two"),
+                        },
+                        that,
+                    );
+                    return None;
+                }
+                When::During(first, last)
+            }
+        })
+    }
+
+    /// The frame of a time, within the scene.
+    fn frame_of(&mut self, time: &Time, that: &Spanned<String>) -> Option<u64> {
+        let number = time.number();
+        let value = match number.value(&self.read.parameters) {
+            Ok(Value::Number(value)) => value,
+            Ok(_) => {
+                let problem = Problem {
+                    span: number.span.clone(),
+                    message: String::from("a time is a number"),
+                    mend: String::from("write one, such as `3 s`"),
+                };
+                self.problem(problem, that);
+                return None;
+            }
+            Err(problem) => {
+                self.problem(problem, that);
+                return None;
+            }
+        };
+        let frames = self
+            .document
+            .frames
+            .as_ref()
+            .map_or(0, |frames| *frames.get_ref());
+        let frame = match time {
+            Time::Seconds(_) => self.frame_at(value),
+            Time::Frame(_) if value.fract() == 0.0 && value >= 0.0 => value as u64,
+            Time::Frame(_) => {
+                let problem = Problem {
+                    span: number.span.clone(),
+                    message: format!("{value} is no number of a frame"),
+                    mend: String::from("write a whole number of 0 or more"),
+                };
+                self.problem(problem, that);
+                return None;
+            }
+        };
+        if value < 0.0 || frame > frames {
+            let message = match value < 0.0 {
+                true => format!("{value} s is before the scene begins"),
+                false => format!("this is frame {frame}, but the scene ends at frame {frames}"),
+            };
+            let problem = Problem {
+                span: number.span.clone(),
+                message,
+                mend: String::from("move it, or raise `frames`"),
+            };
+            self.problem(problem, that);
+            return None;
+        }
+        Some(frame)
+    }
+}
