@@ -443,7 +443,7 @@ fn user_components_are_read_and_their_faults_located() {
 
 #[test]
 fn files_of_typical_mistakes_are_refused_with_the_right_number_of_faults() {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("scenes/broken");
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/broken");
     let counts = [
         ("boxes.toml", 12),
         ("cues-and-expectations.toml", 11),

@@ -1,8 +1,10 @@
 //! The command line.
 
+use crate::check::Shard;
 use crate::profile::{BudgetOption, Versus};
 use crate::scene_file::SceneFile;
 use clap::{Args, Parser, Subcommand, ValueEnum};
+use std::num::NonZeroUsize;
 use std::path::PathBuf;
 
 /// Runs, profiles and draws scripted scenes.
@@ -22,6 +24,11 @@ pub(crate) enum Command {
     /// Run a scene and check its expectations
     #[command(after_help = "Example: gerust run scenes/quay.toml")]
     Run(RunCommand),
+    /// Run many scenes at once and say which of them hold
+    #[command(
+        after_help = "Examples:\n  gerust check scenes\n  gerust check scenes --filter yard --junit report.xml\n  gerust check scenes --shard 1/4"
+    )]
+    Check(CheckCommand),
     /// Run a scene and show where the time of its frames goes
     #[command(
         after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
@@ -60,6 +67,28 @@ pub(crate) struct RunCommand {
     pub(crate) format: Format,
     #[command(flatten)]
     pub(crate) threads: Threads,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct CheckCommand {
+    /// Scene files, and directories in which scenes are looked for
+    #[arg(required = true, value_name = "PATH")]
+    pub(crate) paths: Vec<PathBuf>,
+    /// Only scenes whose path contains this text
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) filter: Option<String>,
+    /// Only one part of all scenes, to share them among machines
+    #[arg(long, value_name = "PART/PARTS")]
+    pub(crate) shard: Option<Shard>,
+    /// Scenes that run at once; as many as there are cores unless given
+    #[arg(long, value_name = "NUMBER")]
+    pub(crate) jobs: Option<NonZeroUsize>,
+    /// Also write the results as JUnit XML
+    #[arg(long, value_name = "FILE")]
+    pub(crate) junit: Option<PathBuf>,
+    /// How to print the results
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
 }
 
 #[derive(Args, Debug)]
@@ -110,7 +139,7 @@ pub(crate) struct ProfileCommand {
 pub(crate) struct Threads {
     /// Threads that run systems; as many as there are cores unless given. The result is the same with any number
     #[arg(long, value_name = "NUMBER")]
-    threads: Option<std::num::NonZeroUsize>,
+    threads: Option<NonZeroUsize>,
 }
 
 impl Threads {

@@ -4,7 +4,7 @@ use gerust::scene::Registry;
 use gerust::{Error, Runtime, StandardKit};
 use std::fmt;
 
-type SetUp = Box<dyn Fn(&mut Runtime) -> Result<(), Error>>;
+type SetUp = Box<dyn Fn(&mut Runtime) -> Result<(), Error> + Send + Sync>;
 
 /// Which component types scene files may name, and what a runtime consists of.
 ///
@@ -45,7 +45,10 @@ impl Engine {
     }
 
     /// Adds something that is done to every new runtime, most often adding systems or a kit.
-    pub fn add_set_up(&mut self, set_up: impl Fn(&mut Runtime) -> Result<(), Error> + 'static) {
+    pub fn add_set_up(
+        &mut self,
+        set_up: impl Fn(&mut Runtime) -> Result<(), Error> + Send + Sync + 'static,
+    ) {
         self.set_ups.push(Box::new(set_up));
     }
 

@@ -26,6 +26,7 @@
 
 mod allocations;
 mod arguments;
+mod check;
 mod draw;
 mod engine;
 mod exchange;
@@ -67,6 +68,7 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
     };
     let outcome = match arguments.command {
         Command::Run(command) => run::run(engine, &command),
+        Command::Check(command) => check::run(engine, &command),
         Command::Profile(command) => profile::run(engine, &command),
         Command::Draw(command) => draw::run(engine, &command),
         Command::Inspect(command) => inspect::run(engine, &command),

@@ -124,19 +124,25 @@ pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Trou
     })
 }
 
+/// A progress bar on standard error, which is hidden if that is no terminal.
+pub(crate) fn progress_bar(title: &str, length: u64) -> ProgressBar {
+    let bar = ProgressBar::with_draw_target(Some(length), ProgressDrawTarget::stderr());
+    if !std::io::stderr().is_terminal() {
+        bar.set_draw_target(ProgressDrawTarget::hidden());
+    }
+    let style = ProgressStyle::with_template("{msg} {wide_bar} {pos} of {len}");
+    bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
+    bar.set_message(title.to_owned());
+    bar
+}
+
 /// Does something so often, with a progress bar if standard error is a terminal.
 pub(crate) fn with_progress(
     title: &str,
     frames: u64,
     mut advance: impl FnMut(u64) -> Result<(), Trouble>,
 ) -> Result<(), Trouble> {
-    let bar = ProgressBar::with_draw_target(Some(frames), ProgressDrawTarget::stderr());
-    if !std::io::stderr().is_terminal() {
-        bar.set_draw_target(ProgressDrawTarget::hidden());
-    }
-    let style = ProgressStyle::with_template("{msg} {wide_bar} frame {pos} of {len}");
-    bar.set_style(style.unwrap_or_else(|_| ProgressStyle::default_bar()));
-    bar.set_message(title.to_owned());
+    let bar = progress_bar(title, frames);
     // Drawing each frame would cost more than running it.
     let between = (frames / PROGRESS_UPDATES).max(1);
     let outcome = (0..frames).try_for_each(|frame| {

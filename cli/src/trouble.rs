@@ -17,6 +17,8 @@ pub(crate) enum Trouble {
     Runtime(gerust::Error),
     /// Something else, in words.
     Other(String),
+    /// Something that has been told in full.
+    AlreadyTold,
     /// The reader of the output has gone, as `head` does: no fault of anybody's.
     NobodyListens,
 }
@@ -32,6 +34,7 @@ impl Trouble {
             Self::Scene(error) => faults::print(&error),
             Self::Runtime(error) => eprintln!("error: {error}"),
             Self::Other(message) => eprintln!("error: {message}"),
+            Self::AlreadyTold => {}
             Self::NobodyListens => return ExitCode::SUCCESS,
         }
         ExitCode::from(BAD_INPUT)

@@ -128,17 +128,17 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
     let said = [
         (
             "unknown-keys",
-            "scenes/broken/unknown-keys.toml:6:1",
+            "tests/broken/unknown-keys.toml:6:1",
             "did you mean `name`?",
         ),
         (
             "unknown-names",
-            "scenes/broken/unknown-names.toml:13:12",
+            "tests/broken/unknown-names.toml:13:12",
             "did you mean `container`?",
         ),
         (
             "wrong-types",
-            "scenes/broken/wrong-types.toml:6:29",
+            "tests/broken/wrong-types.toml:6:29",
             "write a list of 3 values",
         ),
         (
@@ -148,7 +148,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
         ),
         (
             "not-toml",
-            "scenes/broken/not-toml.toml:4:12",
+            "tests/broken/not-toml.toml:4:12",
             "mend the line",
         ),
         (
@@ -171,7 +171,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
     for (name, fault, mend) in said {
         for command in ["run", "profile"] {
             gerust()
-                .args([command, &format!("scenes/broken/{name}.toml")])
+                .args([command, &format!("tests/broken/{name}.toml")])
                 .assert()
                 .code(2)
                 .stdout("")
@@ -204,7 +204,7 @@ fn bad_usage_exits_2_and_help_exits_0() {
         .stderr(contains("scenes cannot be read"));
     gerust().args(["fly"]).assert().code(2);
     for command in [
-        "run", "profile", "draw", "inspect", "explain", "import", "export", "schema",
+        "run", "check", "profile", "draw", "inspect", "explain", "import", "export", "schema",
     ] {
         let example = contains("Example: gerust").or(contains("Examples:\n  gerust"));
         gerust()
@@ -325,7 +325,7 @@ fn the_schema_takes_the_shipped_scenes_and_refuses_shapes_that_are_wrong() {
     }
     assert!(scenes > 0);
     for name in ["unknown-keys", "wrong-types", "missing"] {
-        let scene = as_json(&root().join(format!("scenes/broken/{name}.toml")));
+        let scene = as_json(&root().join(format!("tests/broken/{name}.toml")));
         assert!(!validator.is_valid(&scene), "{name}");
     }
 }

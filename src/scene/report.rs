@@ -1,6 +1,6 @@
 //! What came of a scene.
 
-use super::expect::Expectation;
+use super::expect::{Condition, Expectation};
 use super::run::SceneRun;
 use crate::collide::Contacts;
 use crate::profile::Statistic;
@@ -32,6 +32,7 @@ pub struct Outcome {
     measured: String,
     before: Vec<(u64, String)>,
     touching: Option<String>,
+    is_of_real_time: bool,
 }
 
 impl Outcome {
@@ -45,6 +46,7 @@ impl Outcome {
             measured,
             before: Vec::new(),
             touching: None,
+            is_of_real_time: matches!(expectation.condition, Condition::Budget { .. }),
         }
     }
 
@@ -98,6 +100,12 @@ impl Outcome {
     #[must_use]
     pub fn measured(&self) -> &str {
         &self.measured
+    }
+
+    /// Whether it is about real time, and may come out otherwise the next time.
+    #[must_use]
+    pub fn is_of_real_time(&self) -> bool {
+        self.is_of_real_time
     }
 
     /// What was found in up to four frames before, oldest first, if more than one was looked at.
