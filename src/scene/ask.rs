@@ -1,5 +1,6 @@
 //! What names stand for in expectations, and answers to their questions.
 
+use super::action::{Pair, find_with};
 use super::language::{Names, Path, Question, Value};
 use super::read::ParameterValues;
 use super::registry::Registry;
@@ -30,6 +31,8 @@ pub(super) struct Asked<'w> {
     pub(super) world: &'w World,
     pub(super) registry: &'w Registry,
     pub(super) parameters: &'w ParameterValues,
+    /// The two that a rule is about, if it is about a contact.
+    pub(super) pair: Option<Pair>,
 }
 
 impl Names for Asked<'_> {
@@ -117,7 +120,7 @@ impl Names for Asked<'_> {
 
 impl Asked<'_> {
     fn find(&self, name: &str) -> Result<Entity, Told> {
-        self.world.find(name).ok_or_else(|| {
+        find_with(self.world, self.pair, name).ok_or_else(|| {
             (
                 format!("there is no `{name}`"),
                 String::from("ask whether it exists before"),
@@ -153,7 +156,7 @@ impl Asked<'_> {
     }
 
     /// All of a component; `None` if the entity has none.
-    fn component(&self, entity: Entity, name: &str) -> Option<Json> {
+    pub(super) fn component(&self, entity: Entity, name: &str) -> Option<Json> {
         let world = self.world;
         match name {
             "position" => {
@@ -226,6 +229,27 @@ fn field_of<'j>(value: &'j Json, field: &str) -> Option<&'j Json> {
         }
         _ => None,
     }
+}
+
+/// The place of a field in a value, to change it.
+pub(super) fn told_fields<'j>(whole: &'j mut Json, fields: &[String]) -> Option<&'j mut Json> {
+    fields.iter().try_fold(whole, |value, field| match value {
+        Json::Object(fields) => {
+            let own = match fields.contains_key(field) {
+                true => field.clone(),
+                false => field.replace('-', "_"),
+            };
+            fields.get_mut(&own)
+        }
+        Json::Array(items) => {
+            let axis = ["x", "y", "z", "w"].iter().position(|axis| axis == field);
+            let number = axis
+                .filter(|_| items.len() <= 4)
+                .or_else(|| field.parse().ok());
+            items.get_mut(number?)
+        }
+        _ => None,
+    })
 }
 
 fn value_of(value: &Json) -> Option<Value> {

@@ -1,101 +1,131 @@
-//! Cues: what happens at a frame.
+//! Cues and rules: when actions are carried out.
 
-use super::place::{EntityPlan, Parts};
-use crate::collide::Collider;
-use crate::error::Error;
-use crate::store::World;
+use super::action::Action;
+use super::language::Expression;
+use crate::collide::{Collider, Layers};
+use crate::space::MadeFrom;
+use crate::store::{Entity, Name, World};
 
-/// Something that happens at the beginning of a frame.
+/// Actions that are carried out at the beginning of some frames.
 #[derive(Debug)]
 pub(super) struct Cue {
-    pub(super) frame: u64,
-    pub(super) action: Action,
+    pub(super) at: Times,
+    pub(super) actions: Vec<Action>,
+}
+
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub(super) enum Times {
+    At(u64),
+    /// Every so many seconds, from one frame to another; the first one included.
+    Every {
+        seconds: f64,
+        step: f64,
+        from: u64,
+        to: u64,
+    },
+}
+
+impl Times {
+    pub(super) fn include(self, frame: u64) -> bool {
+        match self {
+            Self::At(at) => frame == at,
+            Self::Every {
+                seconds,
+                step,
+                from,
+                to,
+            } => {
+                if !(from..=to).contains(&frame) {
+                    return false;
+                }
+                // How many intervals have begun by the end of this frame and of the one before: rounding must not move a whole
+                // number of frames.
+                let begun = |frames: u64| ((frames as f64 * step + 1e-9) / seconds).floor();
+                frame == from || begun(frame - from) > begun(frame - from - 1)
+            }
+        }
+    }
+}
+
+/// Actions that are carried out before the next frame when a condition has come to hold.
+#[derive(Debug)]
+pub(super) struct Rule {
+    /// As it is written.
+    pub(super) text: String,
+    pub(super) trigger: Trigger,
+    pub(super) once: bool,
+    pub(super) each_frame: bool,
+    pub(super) actions: Vec<Action>,
 }
 
 #[derive(Debug)]
-pub(super) enum Action {
-    Set {
-        entity: String,
-        parts: Box<Parts>,
-    },
-    /// One, or all of an arrangement.
-    Spawn(Vec<EntityPlan>),
-    Despawn(String),
+pub(super) enum Trigger {
+    When(Expression),
+    /// Two that begin to touch.
+    Contact([Side; 2]),
 }
 
-/// Why a cue could not be carried out.
-pub(super) enum Missed {
-    /// The entity of this name is not there at that time.
-    Gone(String),
-    /// The entity has no collider to change, and the cue gives no size for one.
-    NoCollider(String),
-    Refused(Error),
+/// Which entities a side of a contact can be.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub(super) enum Side {
+    Entity(String),
+    Template(String),
+    Layer(String),
 }
 
-impl From<Error> for Missed {
-    fn from(error: Error) -> Self {
-        Self::Refused(error)
-    }
-}
-
-impl Cue {
-    /// What the cue does, for reports.
-    pub(super) fn describe(&self) -> String {
-        match &self.action {
-            Action::Set { entity, .. } => format!("set `{entity}`"),
-            Action::Spawn(plans) => {
-                let one = match plans.first().map(|plan| (&plan.name, &plan.template)) {
-                    Some((Some(name), _)) => format!("spawn `{name}`"),
-                    Some((None, Some(template))) => format!("spawn a `{template}`"),
-                    Some((None, None)) => String::from("spawn an entity"),
-                    None => String::from("spawn nothing"),
-                };
-                match plans.len() {
-                    0 | 1 => one,
-                    several => format!("{one} and {} more", several - 1),
-                }
+impl Side {
+    pub(super) fn takes(&self, world: &World, entity: Entity) -> bool {
+        match self {
+            Self::Entity(wanted) => world
+                .get::<Name>(entity)
+                .is_ok_and(|name| name.as_str() == wanted),
+            Self::Template(wanted) => world
+                .get::<MadeFrom>(entity)
+                .is_ok_and(|made| made.template() == wanted),
+            Self::Layer(wanted) => {
+                let layers = world.global::<Layers>();
+                let layer = layers.ok().and_then(|layers| layers.find(wanted));
+                let own = world
+                    .get::<Collider>(entity)
+                    .ok()
+                    .map(|collider| collider.layer());
+                own.is_some() && own == layer
             }
-            Action::Despawn(entity) => format!("despawn `{entity}`"),
         }
     }
+}
 
-    pub(super) fn carry_out(&self, world: &mut World) -> Result<(), Missed> {
-        let find = |world: &World, name: &str| {
-            world
-                .find(name)
-                .ok_or_else(|| Missed::Gone(name.to_owned()))
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn repeated_cues_keep_their_interval_over_any_time() {
+        let every = |seconds, step| Times::Every {
+            seconds,
+            step,
+            from: 1,
+            to: 10_000,
         };
-        match &self.action {
-            Action::Set { entity, parts } => {
-                let name = entity;
-                let entity = find(world, name)?;
-                let is_sizeless = parts
-                    .collider
-                    .as_ref()
-                    .is_some_and(|entry| entry.shapes() == 0);
-                if is_sizeless && !world.has::<Collider>(entity) {
-                    return Err(Missed::NoCollider(name.clone()));
-                }
-                parts.apply(world, entity)?;
-            }
-            Action::Spawn(plans) => {
-                for plan in plans {
-                    // The parent is looked up first: without it nothing is made.
-                    let parent = match &plan.parent {
-                        Some(parent) => Some(find(world, parent)?),
-                        None => None,
-                    };
-                    let entity = plan.spawn(world)?;
-                    if let Some(parent) = parent {
-                        world.link(entity, parent)?;
-                    }
-                }
-            }
-            Action::Despawn(entity) => {
-                let entity = find(world, entity)?;
-                world.despawn(entity)?;
-            }
-        }
-        Ok(())
+        let frames = |times: Times| -> Vec<u64> {
+            (1..=10_000).filter(|&frame| times.include(frame)).collect()
+        };
+        let each_half_second = frames(every(0.5, 1.0 / 60.0));
+        assert_eq!(each_half_second[..4], [1, 31, 61, 91]);
+        assert!(
+            each_half_second
+                .windows(2)
+                .all(|pair| pair[1] - pair[0] == 30)
+        );
+        // An interval that is no whole number of frames does not drift.
+        let uneven = frames(every(0.04, 1.0 / 60.0));
+        assert_eq!(uneven[..6], [1, 4, 6, 9, 11, 13]);
+        assert_eq!(
+            uneven.len(),
+            (9_999.0_f64 / 60.0 / 0.04).floor() as usize + 1
+        );
+        // Shorter than a frame is each frame.
+        assert_eq!(frames(every(0.001, 1.0 / 60.0)).len(), 10_000);
+        assert!(!every(0.5, 1.0 / 60.0).include(0));
     }
 }

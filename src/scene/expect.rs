@@ -169,6 +169,7 @@ impl Condition {
                     world,
                     registry,
                     parameters,
+                    pair: None,
                 },
             )),
             Self::Touching(a, b) => touching(world, a, b, true),

@@ -35,6 +35,7 @@
 //! # Ok::<(), Box<dyn std::error::Error>>(())
 //! ```
 
+mod action;
 mod arrange;
 mod ask;
 mod check;

@@ -61,6 +61,9 @@ pub struct Registry {
 struct ComponentKind {
     read: ReadValue,
     show: ShowValue,
+    detach: fn(&mut World, Entity) -> Result<(), Error>,
+    /// Replaces the value by another one, given as JSON; says what does not fit.
+    replace: fn(&mut World, Entity, serde_json::Value) -> Result<(), String>,
 }
 
 impl Registry {
@@ -100,6 +103,12 @@ impl Registry {
                 let value = world.get::<T>(entity).ok()?;
                 serde_json::to_value(&*value).ok()
             },
+            detach: |world, entity| world.detach::<T>(entity).map(drop),
+            replace: |world, entity, value| {
+                let value: T = serde_json::from_value(value).map_err(|error| error.to_string())?;
+                let attached = world.attach(entity, value);
+                attached.map(drop).map_err(|error| error.to_string())
+            },
         };
         self.kinds.insert(name.to_owned(), kind);
     }
@@ -109,6 +118,15 @@ impl Registry {
         let kind = ComponentKind {
             read: read_tag::<T>,
             show: |world, entity| Some(world.has::<T>(entity).into()),
+            detach: |world, entity| world.detach::<T>(entity).map(drop),
+            replace: |world, entity, value| {
+                let outcome = match value {
+                    serde_json::Value::Bool(true) => world.attach(entity, T::default()).map(drop),
+                    serde_json::Value::Bool(false) => world.detach::<T>(entity).map(drop),
+                    other => return Err(format!("a tag is `true` or `false`, not {other}")),
+                };
+                outcome.map_err(|error| error.to_string())
+            },
         };
         self.kinds.insert(name.to_owned(), kind);
     }
@@ -125,6 +143,27 @@ impl Registry {
         value: Spanned<DeValue<'_>>,
     ) -> Option<Result<Attach, toml::de::Error>> {
         self.kinds.get(name).map(|kind| (kind.read)(value))
+    }
+
+    /// Takes a component off an entity; nothing if the name is not registered.
+    pub(super) fn detach(
+        &self,
+        name: &str,
+        world: &mut World,
+        entity: Entity,
+    ) -> Option<Result<(), Error>> {
+        Some((self.kinds.get(name)?.detach)(world, entity))
+    }
+
+    /// Replaces a value; nothing if the name is not registered.
+    pub(super) fn replace(
+        &self,
+        name: &str,
+        world: &mut World,
+        entity: Entity,
+        value: serde_json::Value,
+    ) -> Option<Result<(), String>> {
+        Some((self.kinds.get(name)?.replace)(world, entity, value))
     }
 
     /// The value of an entity; `None` if it has none, or if the name is not registered.

@@ -61,6 +61,24 @@ impl Outcome {
         self
     }
 
+    /// The verdict of an action that stopped the scene after a frame.
+    pub(super) fn stopped(frame: u64, held: bool, why: String) -> Self {
+        Self {
+            what: Some(why),
+            held,
+            when: String::from("by then"),
+            frame,
+            wanted: String::from("no stop with the verdict `failed`"),
+            measured: match held {
+                true => String::from("stopped with the verdict `held`"),
+                false => String::from("stopped with the verdict `failed`"),
+            },
+            before: Vec::new(),
+            touching: None,
+            is_of_real_time: false,
+        }
+    }
+
     pub(super) fn open(expectation: &Expectation, frame: u64) -> Self {
         let measured = format!("not reached: the run stopped after frame {frame}");
         Self::new(expectation, frame, false, measured)

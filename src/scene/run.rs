@@ -1,7 +1,11 @@
 //! A scene as it runs.
 
-use super::cue::Missed;
+use super::action::{Action, ActionKind, Pair, Stage};
+use super::ask::Asked;
+use super::cue::{Rule, Side, Trigger};
+use super::document::VerdictEntry;
 use super::expect::touching_first;
+use super::language::{Expression, Value};
 use super::report::{Leftovers, Outcome, Report};
 use super::scene_file::Scene;
 use crate::collide::{Contact, ContactState, Contacts, Gravity, Layers, Solver};
@@ -22,6 +26,14 @@ struct Progress {
     in_a_row: u64,
     /// What was measured in the last frames.
     before: VecDeque<(u64, String)>,
+}
+
+/// What became of a rule so far.
+#[derive(Default, Debug)]
+struct RuleState {
+    /// Whether its condition held after the last frame.
+    held: bool,
+    has_fired: bool,
 }
 
 /// Frames before a decision of which is told what was measured.
@@ -74,6 +86,9 @@ pub struct SceneRun<'s> {
     outcomes: Vec<Option<Outcome>>,
     /// By expectation: what was found so far.
     progress: Vec<Progress>,
+    rules: Vec<RuleState>,
+    /// The verdict with which the scene was stopped.
+    stopped: Option<Outcome>,
     missed_cues: Vec<String>,
     contacts_begun: u64,
     leftovers: Leftovers,
@@ -137,6 +152,8 @@ impl<'s> SceneRun<'s> {
                 .iter()
                 .map(|_| Progress::default())
                 .collect(),
+            rules: scene.rules.iter().map(|_| RuleState::default()).collect(),
+            stopped: None,
             missed_cues: Vec::new(),
             contacts_begun: 0,
             leftovers: Leftovers::default(),
@@ -172,17 +189,20 @@ impl<'s> SceneRun<'s> {
             .map_or(0, |clock| clock.frame())
     }
 
-    /// Runs the next frame, unless the scene is at its end; says whether one ran.
+    /// Runs the next frame, unless the scene is at its end or was stopped; says whether one ran.
     ///
     /// # Errors
     ///
     /// If a system fails; the message names it.
     pub fn advance(&mut self) -> Result<bool, Error> {
         let frame = self.frame() + 1;
-        if frame > self.scene.frames {
+        if frame > self.scene.frames || self.stopped.is_some() {
             return Ok(false);
         }
-        self.carry_out_cues(frame);
+        self.carry_out_actions(frame);
+        if self.stopped.is_some() {
+            return Ok(false);
+        }
         self.runtime.run_frames(1)?;
         self.count_contacts();
         self.check_expectations()?;
@@ -200,18 +220,91 @@ impl<'s> SceneRun<'s> {
         }
     }
 
-    fn carry_out_cues(&mut self, frame: u64) {
-        for cue in self.scene.cues.iter().filter(|cue| cue.frame == frame) {
-            let reason = match cue.carry_out(self.runtime.world_mut()) {
-                Ok(()) => continue,
-                Err(Missed::Gone(name)) => format!("there is no `{name}` any more"),
-                Err(Missed::NoCollider(name)) => {
-                    format!("`{name}` has no collider to change; give it a `size`")
+    /// Carries out what rules bring about that have come to hold, and then what cues do in a frame.
+    fn carry_out_actions(&mut self, frame: u64) {
+        let scene = self.scene;
+        for (rule, place) in scene.rules.iter().zip(0..) {
+            match &rule.trigger {
+                Trigger::When(condition) => {
+                    if self.has_come_to_hold(rule, condition, place) {
+                        self.carry_out(&rule.actions, frame, &rule.text, None);
+                    }
                 }
-                Err(Missed::Refused(error)) => error.to_string(),
-            };
-            self.missed_cues
-                .push(format!("frame {frame}: {}: {reason}", cue.describe()));
+                Trigger::Contact(sides) => {
+                    for pair in self.pairs_that_began(sides) {
+                        let state = &mut self.rules[place];
+                        if !(rule.once && state.has_fired) {
+                            state.has_fired = true;
+                            self.carry_out(&rule.actions, frame, &rule.text, Some(pair));
+                        }
+                    }
+                }
+            }
+        }
+        for cue in scene.cues.iter().filter(|cue| cue.at.include(frame)) {
+            self.carry_out(&cue.actions, frame, "", None);
+        }
+    }
+
+    /// The pairs that have begun to touch in the last frame, each in the order of the sides.
+    fn pairs_that_began(&self, sides: &[Side; 2]) -> Vec<Pair> {
+        let world = self.runtime.world();
+        let contacts = world.posted::<Contact>();
+        let begun = contacts
+            .iter()
+            .filter(|contact| contact.state == ContactState::Began);
+        begun
+            .filter_map(|contact| {
+                let (a, b) = (contact.first, contact.second);
+                let fits = |one, other| sides[0].takes(world, one) && sides[1].takes(world, other);
+                match (fits(a, b), fits(b, a)) {
+                    (true, _) => Some([a, b]),
+                    (false, true) => Some([b, a]),
+                    (false, false) => None,
+                }
+            })
+            .collect()
+    }
+
+    fn has_come_to_hold(&mut self, rule: &Rule, condition: &Expression, place: usize) -> bool {
+        let asked = Asked {
+            world: self.runtime.world(),
+            registry: &self.scene.registry,
+            parameters: &self.scene.values,
+            pair: None,
+        };
+        // What cannot be asked does not hold.
+        let holds = condition.value(&asked) == Ok(Value::Truth(true));
+        let state = &mut self.rules[place];
+        let held = std::mem::replace(&mut state.held, holds);
+        let is_due = holds && (rule.each_frame || !held) && !(rule.once && state.has_fired);
+        state.has_fired |= is_due;
+        is_due
+    }
+
+    /// `rule` is what brought it about, if it was one.
+    fn carry_out(&mut self, actions: &[Action], frame: u64, rule: &str, pair: Option<Pair>) {
+        let stage = Stage {
+            registry: &self.scene.registry,
+            parameters: &self.scene.values,
+            frame,
+            pair,
+        };
+        for action in actions.iter().filter(|action| action.has_luck(stage.frame)) {
+            if let ActionKind::Stop { verdict, why } = &action.kind {
+                let why = why.clone().unwrap_or_else(|| match rule {
+                    "" => String::from("a cue stops the scene"),
+                    rule => rule.to_owned(),
+                });
+                let held = *verdict == VerdictEntry::Held;
+                self.stopped
+                    .get_or_insert(Outcome::stopped(frame - 1, held, why));
+                continue;
+            }
+            if let Err(missed) = action.carry_out(&mut self.runtime, &stage) {
+                let told = format!("frame {frame}: {}: {}", action.describe(), missed.reason());
+                self.missed_cues.push(told);
+            }
         }
     }
 
@@ -250,17 +343,20 @@ impl<'s> SceneRun<'s> {
         Ok(())
     }
 
-    /// What has come of the scene so far. Expectations whose frame has not come yet count as failed.
+    /// What has come of the scene so far. Expectations whose frame has not come yet count as failed, unless an action has stopped
+    /// the scene: then its verdict stands for them.
     #[must_use]
     pub fn report(&self) -> Report {
         let outcomes = self.outcomes.iter().zip(&self.scene.expectations);
         Report::new(
             self,
             outcomes
-                .map(|(outcome, expectation)| match outcome {
-                    Some(outcome) => outcome.clone(),
-                    None => Outcome::open(expectation, self.frame()),
+                .filter_map(|(outcome, expectation)| match (outcome, &self.stopped) {
+                    (Some(outcome), _) => Some(outcome.clone()),
+                    (None, None) => Some(Outcome::open(expectation, self.frame())),
+                    (None, Some(_)) => None,
                 })
+                .chain(self.stopped.clone())
                 .collect(),
             self.missed_cues.clone(),
             self.contacts_begun,

@@ -1,7 +1,7 @@
 //! A scene that has been read and checked, and can be run any number of times.
 
 use super::check;
-use super::cue::Cue;
+use super::cue::{Cue, Rule};
 use super::expect::{Condition, Expectation};
 use super::fault::SceneError;
 use super::place::EntityPlan;
@@ -41,6 +41,7 @@ pub struct Scene {
     pub(super) layers: Vec<(String, String)>,
     pub(super) entities: Vec<EntityPlan>,
     pub(super) cues: Vec<Cue>,
+    pub(super) rules: Vec<Rule>,
     pub(super) expectations: Vec<Expectation>,
 }
 

@@ -17,7 +17,7 @@ fn suite(scene: &Judged) -> TestSuite {
     let mut suite = TestSuite::new(name.as_str());
     suite.set_time(scene.took);
     let mut cases = match &scene.judgement {
-        Judgement::Ran(run) => run.outcomes.iter().map(|outcome| case(outcome)).collect(),
+        Judgement::Ran(run) => run.outcomes.iter().map(case).collect(),
         Judgement::Faulty(_) | Judgement::Broke(_) => {
             let mut status = TestCaseStatus::non_success(NonSuccessKind::Error);
             status

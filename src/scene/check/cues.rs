@@ -1,76 +1,311 @@
-//! Checks cues.
+//! Checks cues and rules.
 
-use super::Checker;
-use crate::scene::cue::{Action, Cue};
-use crate::scene::document::{CueEntry, SetEntry};
-use crate::scene::place::{EntityPlan, Parts};
+use super::{Checker, DEFAULT_LAYER};
+use crate::scene::action::{Action, ActionKind, PAIR_NAMES};
+use crate::scene::cue::{Cue, Rule, Side, Times, Trigger};
+use crate::scene::document::{ActionEntry, CueEntry, RuleEntry};
+use crate::scene::fault::suggest;
+use crate::scene::language;
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
-    /// `spawned` is what the cue spawns, if it does.
-    pub(super) fn check_cue(
-        &mut self,
-        entry: &'d Spanned<CueEntry>,
-        spawned: Option<Vec<EntityPlan>>,
-    ) -> Option<Cue> {
+    pub(super) fn check_cue(&mut self, entry: &'d Spanned<CueEntry>) -> Option<Cue> {
         self.enter(entry);
         let cue = entry.get_ref();
-        let frame = match (&cue.frame, &cue.time) {
-            (Some(frame), None) => Some(self.check_frame(frame, *frame.get_ref(), 1)),
-            (None, Some(time)) => Some(self.frame_of_time(time, 1)),
-            (None, None) => {
-                if !self.was_at_fault(&["frame", "time"]) {
-                    self.fault(
-                        entry,
-                        "this cue has no time",
-                        "add `frame = …` or `time = …`",
-                    );
-                }
-                None
-            }
-            (Some(_), Some(time)) => {
+        let at = self.check_times(entry);
+        let mut actions = Vec::new();
+        let mut given = 0;
+        if let Some(set) = &cue.set {
+            given += 1;
+            let kind = self.check_set(set);
+            actions.push(self.action(kind));
+        }
+        if cue.spawn.is_some() {
+            given += 1;
+            let kind = self.check_spawn(cue.spawn.as_ref());
+            actions.push(self.action(kind));
+        }
+        if let Some(despawn) = &cue.despawn {
+            given += 1;
+            self.check_name(despawn);
+            let kind = ActionKind::Despawn(despawn.get_ref().clone());
+            actions.push(self.action(kind));
+        }
+        if let Some(list) = &cue.actions {
+            given += 1;
+            actions.extend(self.check_actions(list));
+        }
+        if given != 1 && !self.was_at_fault(&["set", "spawn", "despawn", "do", "entity"]) {
+            self.fault(
+                entry,
+                format!("this cue does {given} things"),
+                "give it exactly one of `set`, `spawn`, `despawn` and `do`, which takes a list of several",
+            );
+        }
+        Some(Cue { at: at?, actions })
+    }
+
+    fn check_times(&mut self, entry: &'d Spanned<CueEntry>) -> Option<Times> {
+        let cue = entry.get_ref();
+        let mut times = Vec::new();
+        if let Some(frame) = &cue.frame {
+            times.push(Times::At(self.check_frame(frame, *frame.get_ref(), 1)));
+        }
+        if let Some(time) = &cue.time {
+            let first_span = cue.frame.is_some();
+            if first_span {
                 self.fault(
                     time,
                     "`frame` and `time` are both given",
                     "keep one of the two",
                 );
-                None
+                return None;
             }
+            times.push(Times::At(self.frame_of_time(time, 1)));
+        }
+        let seconds = match (&cue.every, &cue.every_frames) {
+            (Some(every), _) if *every.get_ref() <= 0.0 => {
+                let message = format!("nothing happens every {} s", every.get_ref());
+                self.fault(every, message, "write a number above 0");
+                return None;
+            }
+            (None, Some(every)) if *every.get_ref() == 0 => {
+                self.fault(every, "nothing happens every 0 frames", "write 1 or more");
+                return None;
+            }
+            (Some(every), _) => Some(*every.get_ref()),
+            (None, Some(every)) => Some(*every.get_ref() as f64 * self.step),
+            (None, None) => None,
         };
-        let mut actions = Vec::new();
-        if let Some(set) = &cue.set {
-            actions.push(self.check_set(set));
-        }
-        if let (Some(spawn), Some(plans)) = (&cue.spawn, spawned) {
-            if let Some(parent) = &spawn.parent {
-                self.check_name(parent);
+        let repeats = usize::from(cue.every.is_some()) + usize::from(cue.every_frames.is_some());
+        if let Some(seconds) = seconds {
+            let last = self
+                .document
+                .frames
+                .as_ref()
+                .map_or(0, |frames| *frames.get_ref());
+            times.push(Times::Every {
+                seconds,
+                step: self.step,
+                from: cue
+                    .from
+                    .as_ref()
+                    .map_or(1, |from| self.frame_of_time(from, 1)),
+                to: cue.to.as_ref().map_or(last, |to| self.frame_of_time(to, 1)),
+            });
+        } else {
+            for bound in [&cue.from, &cue.to].into_iter().flatten() {
+                self.fault(
+                    bound,
+                    "only what happens again and again has a beginning and an end",
+                    "add `every` or `every-frames`, or leave it out",
+                );
             }
-            actions.push(Action::Spawn(plans));
         }
-        if let Some(despawn) = &cue.despawn {
-            self.check_name(despawn);
-            actions.push(Action::Despawn(despawn.get_ref().clone()));
+        let keys = ["frame", "time", "every", "every-frames"];
+        if (times.len() != 1 || repeats > 1) && !self.was_at_fault(&keys) {
+            let number = (times.len() + repeats).saturating_sub(usize::from(repeats > 0));
+            let (message, mend) = match number {
+                0 => ("this cue has no time", "add `frame = …` or `time = …`"),
+                _ => (
+                    "this cue has several times",
+                    "keep one of `frame`, `time`, `every` and `every-frames`",
+                ),
+            };
+            self.fault(entry, message, mend);
+            return None;
         }
-        if actions.len() != 1 && !self.was_at_fault(&["set", "spawn", "despawn", "entity"]) {
+        times.pop()
+    }
+
+    pub(super) fn check_rule(&mut self, entry: &'d Spanned<RuleEntry>) -> Option<Rule> {
+        self.enter(entry);
+        let rule = entry.get_ref();
+        if rule.actions.is_empty() {
             self.fault(
                 entry,
-                format!("this cue does {} things", actions.len()),
-                "give it exactly one of `set`, `spawn`, `despawn`; write another cue for another thing",
+                "this rule does nothing",
+                "list what it does under `do`",
             );
         }
-        Some(Cue {
-            frame: frame?,
-            action: actions.pop()?,
+        let (trigger, text) = match (&rule.when, &rule.contact) {
+            (Some(when), None) => (self.check_when_of_rule(when), when.get_ref().clone()),
+            (None, Some([one, other])) => {
+                let sides = (self.check_side(one), self.check_side(other));
+                let text = format!("contact of `{}` and `{}`", one.get_ref(), other.get_ref());
+                let both = sides.0.zip(sides.1);
+                (
+                    both.map(|(one, other)| Trigger::Contact([one, other])),
+                    text,
+                )
+            }
+            (Some(_), Some(_)) | (None, None) => {
+                if !self.was_at_fault(&["when", "contact"]) {
+                    let message = "this rule does not say on what it acts";
+                    self.fault(
+                        entry,
+                        message,
+                        "give it exactly one of `when` and `contact`",
+                    );
+                }
+                (None, String::new())
+            }
+        };
+        // Only what such a rule does can name the two.
+        let own: Vec<String> = match &rule.contact {
+            Some(_) => PAIR_NAMES.map(str::to_owned).to_vec(),
+            None => Vec::new(),
+        };
+        let added: Vec<String> = own
+            .into_iter()
+            .filter(|name| self.names.insert(name.clone()))
+            .collect();
+        let actions = self.check_actions(&rule.actions);
+        for name in added {
+            self.names.remove(&name);
+        }
+        Some(Rule {
+            text,
+            trigger: trigger?,
+            once: rule.once,
+            each_frame: rule.each_frame,
+            actions,
         })
     }
 
-    fn check_set(&mut self, set: &'d SetEntry) -> Action {
-        self.check_name(&set.entity);
-        let parts = Parts::of_set(set, self.read.values(set.components.as_ref()));
-        self.check_parts(&parts);
-        Action::Set {
-            entity: set.entity.get_ref().clone(),
-            parts: Box::new(parts),
+    fn check_when_of_rule(&mut self, when: &Spanned<String>) -> Option<Trigger> {
+        match language::parse(when.get_ref()) {
+            Ok(parsed) => {
+                self.check_condition(&parsed, when);
+                Some(Trigger::When(parsed))
+            }
+            Err(problem) => {
+                self.problem(problem, when);
+                None
+            }
         }
+    }
+
+    /// What a name of a side stands for: an entity, or else a template, or else a layer.
+    fn check_side(&mut self, name: &Spanned<String>) -> Option<Side> {
+        let text = name.get_ref();
+        let mut layers = self.document.layers.keys();
+        if self.names.contains(text) {
+            Some(Side::Entity(text.clone()))
+        } else if self.templates.contains_key(text.as_str()) {
+            Some(Side::Template(text.clone()))
+        } else if text == DEFAULT_LAYER || layers.any(|layer| layer.get_ref() == text) {
+            Some(Side::Layer(text.clone()))
+        } else {
+            let names = self.names.iter().map(String::as_str);
+            let templates = self.templates.keys().copied();
+            let layers = self
+                .document
+                .layers
+                .keys()
+                .map(|layer| layer.get_ref().as_str());
+            let known = names.chain(templates).chain(layers);
+            let mend = suggest(text, "names, templates and layers", known);
+            let message = format!("there is no entity, template or layer `{text}`");
+            self.fault(name, message, mend);
+            None
+        }
+    }
+
+    fn check_actions(&mut self, entries: &'d [Spanned<ActionEntry>]) -> Vec<Action> {
+        let all = entries.iter();
+        all.filter_map(|entry| self.check_action(entry)).collect()
+    }
+
+    /// An action that is always done.
+    fn action(&mut self, kind: ActionKind) -> Action {
+        self.actions += 1;
+        Action {
+            chance: 1.0,
+            number: self.actions,
+            kind,
+        }
+    }
+
+    fn check_action(&mut self, entry: &'d Spanned<ActionEntry>) -> Option<Action> {
+        let action = entry.get_ref();
+        let mut kinds: Vec<Option<ActionKind>> = Vec::new();
+        if let Some(set) = &action.set {
+            kinds.push(Some(self.check_set(set)));
+        }
+        if action.spawn.is_some() {
+            kinds.push(Some(self.check_spawn(action.spawn.as_ref())));
+        }
+        if let Some(despawn) = &action.despawn {
+            self.check_name(despawn);
+            kinds.push(Some(ActionKind::Despawn(despawn.get_ref().clone())));
+        }
+        if let Some(link) = &action.link {
+            kinds.push(Some(self.check_link(link)));
+        }
+        if let Some(unlink) = &action.unlink {
+            self.check_name(unlink);
+            kinds.push(Some(ActionKind::Unlink(unlink.get_ref().clone())));
+        }
+        if let Some(detach) = &action.detach {
+            kinds.push(Some(self.check_detach(detach)));
+        }
+        if let Some(push) = &action.push {
+            kinds.push(self.check_push(push, entry));
+        }
+        if let Some(change) = &action.change {
+            kinds.push(self.check_change(change));
+        }
+        if let Some(switch) = &action.switch {
+            kinds.push(Some(ActionKind::Switch {
+                system: switch.system.clone(),
+                on: switch.on,
+            }));
+        }
+        if let Some(stop) = &action.stop {
+            kinds.push(Some(ActionKind::Stop {
+                verdict: stop.verdict,
+                why: stop.why.clone(),
+            }));
+        }
+        let keys = [
+            "set",
+            "spawn",
+            "despawn",
+            "link",
+            "unlink",
+            "detach",
+            "push",
+            "change",
+            "switch",
+            "stop",
+            "entity",
+            "verdict",
+            "on",
+            "under",
+            "component",
+            "field",
+            "to",
+            "system",
+        ];
+        if kinds.len() != 1 && !self.was_at_fault(&keys) {
+            self.fault(
+                entry,
+                format!("this does {} things", kinds.len()),
+                "give it exactly one of `set`, `spawn`, `despawn`, `link`, `unlink`, `detach`, `push`, `change`, `switch` and `stop`",
+            );
+        }
+        let chance = action.chance.as_ref();
+        if let Some(chance) = chance
+            && !(0.0..=1.0).contains(chance.get_ref())
+        {
+            let message = format!("a chance of {} is none", chance.get_ref());
+            self.fault(chance, message, "write a number from 0 to 1");
+        }
+        let kind = kinds.pop()??;
+        Some(Action {
+            chance: chance.map_or(1.0, |chance| *chance.get_ref()),
+            ..self.action(kind)
+        })
     }
 }

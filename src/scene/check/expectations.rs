@@ -21,7 +21,7 @@ impl<'d> Checker<'d> {
             return self.check_that(expectation, that);
         }
         let when = self.check_when(entry);
-        let condition = self.check_condition(entry);
+        let condition = self.check_keyed_condition(entry);
         Some(Expectation {
             what: expectation.what.clone(),
             when: when?,
@@ -54,7 +54,7 @@ impl<'d> Checker<'d> {
         times.pop()
     }
 
-    fn check_condition(&mut self, entry: &'d Spanned<ExpectEntry>) -> Option<Condition> {
+    fn check_keyed_condition(&mut self, entry: &'d Spanned<ExpectEntry>) -> Option<Condition> {
         let expectation = entry.get_ref();
         let mut conditions = Vec::new();
         if let Some([a, b]) = &expectation.touching {

@@ -1,5 +1,6 @@
 //! From a [`Document`] to a [`Scene`]: whether what is written makes sense.
 
+mod actions;
 mod cues;
 mod entities;
 mod expectations;
@@ -7,7 +8,7 @@ mod templates;
 mod that;
 mod times;
 
-use super::document::{CueEntry, Document, EntityEntry};
+use super::document::{ActionEntry, Document, EntityEntry};
 use super::fault::{Fault, suggest};
 use super::place::EntityPlan;
 use super::read::{Parameters, ReadScene};
@@ -15,7 +16,7 @@ use super::registry::Registry;
 use super::scene_file::Scene;
 use crate::collide::Dimensions;
 use glam::Vec3;
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::ops::Range;
 use std::path::Path;
 use std::time::Duration;
@@ -38,6 +39,8 @@ pub(super) fn check(
     let mut checker = Checker {
         read,
         registry,
+        spawned: VecDeque::new(),
+        actions: 0,
         document,
         step: DEFAULT_STEP,
         templates: BTreeMap::new(),
@@ -51,21 +54,17 @@ pub(super) fn check(
     let layers = checker.check_layers();
     checker.check_templates();
     let placed = checker.plan_entities(&document.entities);
-    let spawned = checker.plan_spawned(&document.cues);
+    let spawned = checker.plan_spawned();
     checker.collect_names(&placed, true);
     checker.collect_names(&spawned, false);
     checker.check_parents_known(&placed);
     checker.check_parents(&placed);
     let entities = placed.into_iter().flat_map(|(_, plans)| plans).collect();
-    let mut spawned = spawned.into_iter().map(|(_, plans)| plans);
-    let cues = document
-        .cues
-        .iter()
-        .filter_map(|cue| {
-            let spawned = cue.get_ref().spawn.as_ref().and_then(|_| spawned.next());
-            checker.check_cue(cue, spawned)
-        })
-        .collect();
+    checker.spawned = spawned.into_iter().map(|(_, plans)| plans).collect();
+    let cues = document.cues.iter();
+    let cues = cues.filter_map(|cue| checker.check_cue(cue)).collect();
+    let rules = document.rules.iter();
+    let rules = rules.filter_map(|rule| checker.check_rule(rule)).collect();
     let expectations = document
         .expect
         .iter()
@@ -104,6 +103,7 @@ pub(super) fn check(
         layers,
         entities,
         cues,
+        rules,
         expectations,
     }
 }
@@ -117,8 +117,13 @@ fn milliseconds(number: f64) -> Option<Duration> {
 fn starts_of_entries(document: &Document) -> Vec<usize> {
     let entities = document.entities.iter().map(|entry| entry.span().start);
     let cues = document.cues.iter().map(|entry| entry.span().start);
+    let rules = document.rules.iter().map(|entry| entry.span().start);
     let expectations = document.expect.iter().map(|entry| entry.span().start);
-    let mut starts: Vec<usize> = entities.chain(cues).chain(expectations).collect();
+    let mut starts: Vec<usize> = entities
+        .chain(cues)
+        .chain(rules)
+        .chain(expectations)
+        .collect();
     starts.sort_unstable();
     starts
 }
@@ -129,6 +134,10 @@ type Planned<'d> = (&'d EntityEntry, Vec<EntityPlan>);
 struct Checker<'d> {
     read: &'d ReadScene,
     registry: &'d Registry,
+    /// What is spawned by the cues and rules that have not been checked yet.
+    spawned: VecDeque<Vec<EntityPlan>>,
+    /// How many actions there were so far.
+    actions: u64,
     document: &'d Document,
     step: f64,
     templates: BTreeMap<&'d str, TemplatePlan>,
@@ -164,16 +173,31 @@ impl<'d> Checker<'d> {
             .collect()
     }
 
-    /// What cues spawn, in the order of the cues that spawn anything.
-    fn plan_spawned(&mut self, cues: &'d [Spanned<CueEntry>]) -> Vec<Planned<'d>> {
-        let spawning = cues.iter();
-        spawning
-            .filter_map(|cue| {
-                let entry = cue.get_ref().spawn.as_ref()?;
-                self.enter(cue);
-                Some((entry, self.plan_entity(entry)))
-            })
-            .collect()
+    /// What cues and rules spawn, in the order in which they are checked.
+    fn plan_spawned(&mut self) -> Vec<Planned<'d>> {
+        let document = self.document;
+        let mut planned = Vec::new();
+        let mut plan = |checker: &mut Self, entry: &'d EntityEntry| {
+            planned.push((entry, checker.plan_entity(entry)));
+        };
+        let of_list = |list: &'d [Spanned<ActionEntry>]| {
+            list.iter()
+                .filter_map(|action| action.get_ref().spawn.as_ref())
+        };
+        for cue in &document.cues {
+            self.enter(cue);
+            let cue = cue.get_ref();
+            let list = cue.actions.as_deref().unwrap_or_default();
+            cue.spawn
+                .iter()
+                .chain(of_list(list))
+                .for_each(|entry| plan(self, entry));
+        }
+        for rule in &document.rules {
+            self.enter(rule);
+            of_list(&rule.get_ref().actions).for_each(|entry| plan(self, entry));
+        }
+        planned
     }
 
     /// Parents of entities that are there from the start.

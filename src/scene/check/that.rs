@@ -45,10 +45,7 @@ impl<'d> Checker<'d> {
             }
         };
         let known_faults = self.faults.len();
-        for source in parsed.condition.sources() {
-            self.check_source(source, that);
-        }
-        self.check_is_truth(&parsed.condition, that);
+        self.check_condition(&parsed.condition, that);
         let when = self.check_when_text(&parsed.when, that);
         if self.faults.len() > known_faults {
             return None;
@@ -62,14 +59,22 @@ impl<'d> Checker<'d> {
         })
     }
 
-    fn problem(&mut self, problem: Problem, that: &Spanned<String>) {
+    /// Whether all that a condition asks for is there, and whether it can be true or false.
+    pub(super) fn check_condition(&mut self, condition: &Expression, that: &Spanned<String>) {
+        for source in condition.sources() {
+            self.check_source(source, that);
+        }
+        self.check_is_truth(condition, that);
+    }
+
+    pub(super) fn problem(&mut self, problem: Problem, that: &Spanned<String>) {
         let span = place_of(&problem, that.get_ref(), 0, &that.span(), &self.read.text);
         self.faults
             .push(Fault::new(span, problem.message, problem.mend));
     }
 
     /// Whether there is such an entity, component, template or parameter.
-    fn check_source(&mut self, source: &Expression, that: &Spanned<String>) {
+    pub(super) fn check_source(&mut self, source: &Expression, that: &Spanned<String>) {
         let at = |message: String, mend: String| Problem {
             span: source.span.clone(),
             message,
@@ -109,7 +114,7 @@ impl<'d> Checker<'d> {
         )
     }
 
-    fn check_path(&self, path: &Path) -> Option<(String, String)> {
+    pub(super) fn check_path(&self, path: &Path) -> Option<(String, String)> {
         let base = path.base.as_str();
         let Some(component) = path.fields.first() else {
             let parameters = self.read.parameters.all();

@@ -225,13 +225,25 @@ impl Reader<'_> {
         for entity in items(root, "entities") {
             self.take_components_of_entity(entity);
         }
-        for cue in items(root, "cues") {
-            let DeValue::Table(cue) = cue else { continue };
-            for action in ["set", "spawn"] {
-                if let Some(value) = entry(cue, action) {
-                    self.take_components_of_entity(value);
-                }
+        for list in ["cues", "rules"] {
+            for holder in items(root, list) {
+                self.take_components_of_actions(holder);
             }
+        }
+    }
+
+    /// Those of what a cue, a rule or an action sets and spawns, and of what it does one after the other.
+    fn take_components_of_actions(&mut self, holder: &mut DeValue<'_>) {
+        let DeValue::Table(holder) = holder else {
+            return;
+        };
+        for action in ["set", "spawn"] {
+            if let Some(value) = entry(holder, action) {
+                self.take_components_of_entity(value);
+            }
+        }
+        for action in items(holder, "do") {
+            self.take_components_of_actions(action);
         }
     }
 

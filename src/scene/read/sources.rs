@@ -127,7 +127,7 @@ impl Source {
 }
 
 /// Lists that grow by what is included, and tables into which it is merged.
-const LISTS: [&str; 3] = ["entities", "cues", "expect"];
+const LISTS: [&str; 4] = ["entities", "cues", "rules", "expect"];
 const TABLES: [&str; 4] = ["templates", "layers", "parameters", "budgets-ms"];
 
 /// Adds what an included file says. Of settings, those hold that came first.

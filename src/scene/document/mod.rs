@@ -3,6 +3,12 @@
 //! The JSON Schema is derived from the same types, so it cannot drift from what is read. Their comments are its
 //! descriptions.
 
+mod actions;
+
+pub(in crate::scene) use actions::{
+    ActionEntry, ChangeEntry, CueEntry, DetachEntry, LinkEntry, PushEntry, RuleEntry, VerdictEntry,
+};
+
 use super::arrange::ArrangeEntry;
 use schemars::JsonSchema;
 use schemars::transform::{RecursiveTransform, Transform};
@@ -11,7 +17,7 @@ use std::collections::BTreeMap;
 use toml::Spanned;
 
 /// Three numbers along x, y, z.
-pub(super) type Triple = [f32; 3];
+pub(in crate::scene) type Triple = [f32; 3];
 
 /// Values of registered components by name: for the schema only. What is read in their place is a key to the values that
 /// were taken out before (see `read`), because they are read by the registered types.
@@ -54,62 +60,66 @@ fn or_expression(schema: &mut schemars::Schema) {
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(title = "Gerust scene")]
-pub(super) struct Document {
+pub(in crate::scene) struct Document {
     // Required, but told to be missing by `check`: so the rest of a file without them is checked as well.
     /// What the scene shows.
     #[schemars(required)]
-    pub(super) title: Option<String>,
+    pub(in crate::scene) title: Option<String>,
     /// How many frames it runs, at least 1.
     #[schemars(required, with = "u64", range(min = 1))]
-    pub(super) frames: Option<Spanned<u64>>,
+    pub(in crate::scene) frames: Option<Spanned<u64>>,
     /// Seconds of scene time per frame; 1/60 unless given.
     #[schemars(with = "Option<f64>")]
-    pub(super) step: Option<Spanned<f64>>,
+    pub(in crate::scene) step: Option<Spanned<f64>>,
     /// Milliseconds of real time that a frame should take at most; 1000/60 unless given.
     #[schemars(with = "Option<f64>")]
-    pub(super) budget_ms: Option<Spanned<f64>>,
+    pub(in crate::scene) budget_ms: Option<Spanned<f64>>,
     /// Milliseconds of real time that systems should take at most in a frame, by name.
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, f64>")]
-    pub(super) budgets_ms: BTreeMap<Spanned<String>, Spanned<f64>>,
+    pub(in crate::scene) budgets_ms: BTreeMap<Spanned<String>, Spanned<f64>>,
     /// How many frames are warm-up, whose times do not count; a tenth of all, at most 60, unless given.
     #[schemars(with = "Option<u64>")]
-    pub(super) warm_up: Option<Spanned<u64>>,
+    pub(in crate::scene) warm_up: Option<Spanned<u64>>,
     /// Further scene files, by paths from the directory of this one: their entities, templates, layers, parameters, cues and
     /// expectations are added, and settings that this file lacks are taken from them.
     #[serde(rename = "include", default)]
-    pub(super) _include: Vec<String>,
+    pub(in crate::scene) _include: Vec<String>,
     #[schemars(schema_with = "any_parameters")]
     #[serde(rename = "parameters", default)]
-    pub(super) _parameters: Option<String>,
+    pub(in crate::scene) _parameters: Option<String>,
     /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
-    pub(super) gravity: Option<Triple>,
+    pub(in crate::scene) gravity: Option<Triple>,
     /// 2 if z takes no part in collision; 3 unless given.
     #[schemars(with = "Option<u8>", range(min = 2, max = 3))]
-    pub(super) dimensions: Option<Spanned<u8>>,
+    pub(in crate::scene) dimensions: Option<Spanned<u8>>,
     /// How often in a frame overlapping dynamic bodies are moved apart at most; 4 unless given.
-    pub(super) iterations: Option<u32>,
+    pub(in crate::scene) iterations: Option<u32>,
     /// Layers by name, each with the names of the layers that it meets. Meeting is mutual, so one side is enough. The
     /// layer `default` is always there and meets every other.
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, Vec<String>>")]
-    pub(super) layers: BTreeMap<Spanned<String>, Vec<Spanned<String>>>,
+    pub(in crate::scene) layers: BTreeMap<Spanned<String>, Vec<Spanned<String>>>,
     /// Presets for entities, by name.
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, Preset>")]
-    pub(super) templates: BTreeMap<Spanned<String>, Preset>,
+    pub(in crate::scene) templates: BTreeMap<Spanned<String>, Preset>,
     /// The entities that are there from the start.
     #[serde(default)]
     #[schemars(with = "Vec<EntityEntry>")]
-    pub(super) entities: Vec<Spanned<EntityEntry>>,
+    pub(in crate::scene) entities: Vec<Spanned<EntityEntry>>,
     /// What happens at a frame or a time.
     #[serde(default)]
     #[schemars(with = "Vec<CueEntry>")]
-    pub(super) cues: Vec<Spanned<CueEntry>>,
+    pub(in crate::scene) cues: Vec<Spanned<CueEntry>>,
+    /// What happens whenever something has become so.
+    #[serde(default)]
+    #[schemars(with = "Vec<RuleEntry>")]
+    pub(in crate::scene) rules: Vec<Spanned<RuleEntry>>,
     /// What must be so at a frame or a time, or by then.
     #[serde(default)]
     #[schemars(with = "Vec<ExpectEntry>")]
-    pub(super) expect: Vec<Spanned<ExpectEntry>>,
+    pub(in crate::scene) expect: Vec<Spanned<ExpectEntry>>,
 }
 
 // The four parts of an entity stand in three tables, field by field: `serde` can share fields between tables, but then
@@ -118,143 +128,143 @@ pub(super) struct Document {
 /// What an entity consists of.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(super) struct Preset {
+pub(in crate::scene) struct Preset {
     /// Where it is, relative to its parent.
-    pub(super) transform: Option<TransformEntry>,
+    pub(in crate::scene) transform: Option<TransformEntry>,
     /// Its box.
-    pub(super) collider: Option<ColliderEntry>,
+    pub(in crate::scene) collider: Option<ColliderEntry>,
     /// How it moves by itself.
-    pub(super) body: Option<BodyEntry>,
+    pub(in crate::scene) body: Option<BodyEntry>,
     /// Registered components by name. A tag is `true`.
     #[schemars(schema_with = "any_components")]
-    pub(super) components: Option<String>,
+    pub(in crate::scene) components: Option<String>,
     /// Entities that come along, linked under it; named `name/child` after the name of the entity.
     #[schemars(with = "Vec<EntityEntry>")]
-    pub(super) children: Vec<Spanned<EntityEntry>>,
+    pub(in crate::scene) children: Vec<Spanned<EntityEntry>>,
 }
 
 /// An entity. What it says itself goes before what its template says, field by field.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(super) struct EntityEntry {
+pub(in crate::scene) struct EntityEntry {
     /// What to call it; no two entities of a scene share a name.
     #[schemars(with = "Option<String>")]
-    pub(super) name: Option<Spanned<String>>,
+    pub(in crate::scene) name: Option<Spanned<String>>,
     /// The preset that it is made from.
     #[schemars(with = "Option<String>")]
-    pub(super) template: Option<Spanned<String>>,
+    pub(in crate::scene) template: Option<Spanned<String>>,
     /// The name of the entity under which it is linked.
     #[schemars(with = "Option<String>")]
-    pub(super) parent: Option<Spanned<String>>,
+    pub(in crate::scene) parent: Option<Spanned<String>>,
     /// Where it is, relative to its parent.
-    pub(super) transform: Option<TransformEntry>,
+    pub(in crate::scene) transform: Option<TransformEntry>,
     /// Its box.
-    pub(super) collider: Option<ColliderEntry>,
+    pub(in crate::scene) collider: Option<ColliderEntry>,
     /// How it moves by itself.
-    pub(super) body: Option<BodyEntry>,
+    pub(in crate::scene) body: Option<BodyEntry>,
     /// Registered components by name. A tag is `true`.
     #[schemars(schema_with = "any_components")]
-    pub(super) components: Option<String>,
+    pub(in crate::scene) components: Option<String>,
     /// Entities that are linked under it; named `name/child` after its name.
     #[schemars(with = "Vec<EntityEntry>")]
-    pub(super) children: Vec<Spanned<EntityEntry>>,
+    pub(in crate::scene) children: Vec<Spanned<EntityEntry>>,
     /// What is otherwise about children of its template, by their names: `hook`, or `trolley/hook` for a child's child.
     #[schemars(with = "BTreeMap<String, Preset>")]
-    pub(super) overrides: BTreeMap<Spanned<String>, Preset>,
+    pub(in crate::scene) overrides: BTreeMap<Spanned<String>, Preset>,
     /// Several in the place of one.
     #[schemars(with = "Option<ArrangeEntry>")]
-    pub(super) arrange: Option<Spanned<ArrangeEntry>>,
+    pub(in crate::scene) arrange: Option<Spanned<ArrangeEntry>>,
 }
 
 /// A local placement. What is left out stays as it is: at the origin, unturned, unscaled, unless a template or an
 /// earlier cue says otherwise.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(super) struct TransformEntry {
+pub(in crate::scene) struct TransformEntry {
     /// Metres along the parent's axes.
-    pub(super) translation: Option<Triple>,
+    pub(in crate::scene) translation: Option<Triple>,
     /// A unit quaternion: x, y, z, w. Instead of `turn`.
     #[schemars(with = "Option<[f32; 4]>")]
-    pub(super) rotation: Option<Spanned<[f32; 4]>>,
+    pub(in crate::scene) rotation: Option<Spanned<[f32; 4]>>,
     /// A turn about an axis. Instead of `rotation`.
     #[schemars(with = "Option<Turn>")]
-    pub(super) turn: Option<Spanned<Turn>>,
+    pub(in crate::scene) turn: Option<Spanned<Turn>>,
     /// Factors along the entity's own axes.
-    pub(super) scale: Option<Triple>,
+    pub(in crate::scene) scale: Option<Triple>,
 }
 
 /// A turn about an axis, counter-clockwise as seen from the tip of the axis.
 #[derive(Deserialize, JsonSchema, Debug, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct Turn {
+pub(in crate::scene) struct Turn {
     /// The direction of the axis, of any length but 0.
-    pub(super) axis: Triple,
+    pub(in crate::scene) axis: Triple,
     /// The angle.
-    pub(super) degrees: f32,
+    pub(in crate::scene) degrees: f32,
 }
 
 /// The boxes of an entity, in its own space: one (`size` and `center`), several (`boxes`), or a grid of `tiles`.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(super) struct ColliderEntry {
+pub(in crate::scene) struct ColliderEntry {
     /// The size along each axis, in metres, not negative.
     #[schemars(with = "Option<Triple>")]
-    pub(super) size: Option<Spanned<Triple>>,
+    pub(in crate::scene) size: Option<Spanned<Triple>>,
     /// Where the middle of the box is, from the entity's origin; [0, 0, 0] unless given.
-    pub(super) center: Option<Triple>,
+    pub(in crate::scene) center: Option<Triple>,
     /// Several boxes instead of `size` and `center`.
     #[schemars(with = "Option<Vec<BoxEntry>>")]
-    pub(super) boxes: Option<Spanned<Vec<BoxEntry>>>,
+    pub(in crate::scene) boxes: Option<Spanned<Vec<BoxEntry>>>,
     /// Further sets of boxes by name, such as `folded` and `reaching`. The boxes above are the set `default`.
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, Vec<BoxEntry>>")]
-    pub(super) sets: BTreeMap<Spanned<String>, Vec<BoxEntry>>,
+    pub(in crate::scene) sets: BTreeMap<Spanned<String>, Vec<BoxEntry>>,
     /// The name of the set that counts; `default` unless given.
     #[schemars(with = "Option<String>")]
-    pub(super) set: Option<Spanned<String>>,
+    pub(in crate::scene) set: Option<Spanned<String>>,
     /// A grid of solid tiles instead of boxes.
     #[schemars(with = "Option<TilesEntry>")]
-    pub(super) tiles: Option<Spanned<TilesEntry>>,
+    pub(in crate::scene) tiles: Option<Spanned<TilesEntry>>,
     /// Whether its boxes stay along the axes when the entity is turned, instead of growing around it; false unless given.
-    pub(super) upright: Option<bool>,
+    pub(in crate::scene) upright: Option<bool>,
     /// Whether it stops dynamic bodies (`solid`, unless given) or only reports contacts (`sensor`).
-    pub(super) kind: Option<ColliderKind>,
+    pub(in crate::scene) kind: Option<ColliderKind>,
     /// The name of its layer; `default` unless given.
     #[schemars(with = "Option<String>")]
-    pub(super) layer: Option<Spanned<String>>,
+    pub(in crate::scene) layer: Option<Spanned<String>>,
     /// Whether it takes part; true unless given.
-    pub(super) on: Option<bool>,
+    pub(in crate::scene) on: Option<bool>,
 }
 
 /// One of several boxes.
 #[derive(Deserialize, JsonSchema, Debug, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct BoxEntry {
+pub(in crate::scene) struct BoxEntry {
     /// The size along each axis, in metres, not negative.
     #[schemars(with = "Triple")]
-    pub(super) size: Spanned<Triple>,
+    pub(in crate::scene) size: Spanned<Triple>,
     /// Where the middle of the box is, from the entity's origin.
     #[serde(default)]
-    pub(super) center: Triple,
+    pub(in crate::scene) center: Triple,
 }
 
 /// A grid of tiles, drawn in text.
 #[derive(Deserialize, JsonSchema, Debug, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct TilesEntry {
+pub(in crate::scene) struct TilesEntry {
     /// Equally long rows: `#` is a solid tile, `.` or a space a free one.
-    pub(super) rows: Vec<String>,
+    pub(in crate::scene) rows: Vec<String>,
     /// The size of a tile, in metres.
-    pub(super) tile: Triple,
+    pub(in crate::scene) tile: Triple,
     /// How the rows lie: on the `ground`, seen from above, from the entity's origin along x and z (unless given), or as a
     /// `wall`, seen from the front, the last row standing on the entity's origin.
     #[serde(default)]
-    pub(super) plane: PlaneEntry,
+    pub(in crate::scene) plane: PlaneEntry,
 }
 
 #[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[serde(rename_all = "kebab-case")]
-pub(super) enum PlaneEntry {
+pub(in crate::scene) enum PlaneEntry {
     #[default]
     Ground,
     Wall,
@@ -262,7 +272,7 @@ pub(super) enum PlaneEntry {
 
 #[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
 #[serde(rename_all = "kebab-case")]
-pub(super) enum ColliderKind {
+pub(in crate::scene) enum ColliderKind {
     Solid,
     Sensor,
 }
@@ -270,150 +280,130 @@ pub(super) enum ColliderKind {
 /// How an entity with a collider moves.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(super) struct BodyEntry {
+pub(in crate::scene) struct BodyEntry {
     /// `static`, `kinematic` (moves through everything, carries and pushes) or `dynamic` (falls and stops; unless given).
-    pub(super) motion: Option<MotionEntry>,
+    pub(in crate::scene) motion: Option<MotionEntry>,
     /// Metres per second, in world space.
     #[schemars(with = "Option<Triple>")]
-    pub(super) velocity: Option<Spanned<Triple>>,
+    pub(in crate::scene) velocity: Option<Spanned<Triple>>,
     /// How much of gravity it feels; 1 unless given.
-    pub(super) gravity_scale: Option<f32>,
+    pub(in crate::scene) gravity_scale: Option<f32>,
     /// Kilograms, above 0; 1 unless given.
     #[schemars(with = "Option<f32>")]
-    pub(super) mass: Option<Spanned<f32>>,
+    pub(in crate::scene) mass: Option<Spanned<f32>>,
     /// The share of its speed that it keeps when it bounces, from 0 to 1; 0 unless given.
     #[schemars(with = "Option<f32>", range(min = 0, max = 1))]
-    pub(super) restitution: Option<Spanned<f32>>,
+    pub(in crate::scene) restitution: Option<Spanned<f32>>,
     /// How much faces hold it back, 0 or more; 0 unless given.
     #[schemars(with = "Option<f32>", range(min = 0))]
-    pub(super) friction: Option<Spanned<f32>>,
+    pub(in crate::scene) friction: Option<Spanned<f32>>,
 }
 
 #[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
 #[serde(rename_all = "kebab-case")]
-pub(super) enum MotionEntry {
+pub(in crate::scene) enum MotionEntry {
     Static,
     Kinematic,
     Dynamic,
 }
 
-/// Something that happens at the beginning of a frame: exactly one of `frame` and `time`, and exactly one of `set`,
-/// `spawn` and `despawn`.
-#[derive(Deserialize, JsonSchema, Debug)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct CueEntry {
-    /// The frame, counted from 1.
-    #[schemars(with = "Option<u64>", range(min = 1))]
-    pub(super) frame: Option<Spanned<u64>>,
-    /// Scene time in seconds: the first frame that ends at this time or later.
-    #[schemars(with = "Option<f64>")]
-    pub(super) time: Option<Spanned<f64>>,
-    /// Changes fields and components of an entity; what is left out stays.
-    pub(super) set: Option<SetEntry>,
-    /// Makes an entity.
-    pub(super) spawn: Option<EntityEntry>,
-    /// The name of an entity that goes, with everything below it.
-    #[schemars(with = "Option<String>")]
-    pub(super) despawn: Option<Spanned<String>>,
-}
-
 /// What changes of an entity.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct SetEntry {
+pub(in crate::scene) struct SetEntry {
     /// The name of the entity.
     #[schemars(with = "String")]
-    pub(super) entity: Spanned<String>,
+    pub(in crate::scene) entity: Spanned<String>,
     /// Where it is, relative to its parent: this teleports.
-    pub(super) transform: Option<TransformEntry>,
+    pub(in crate::scene) transform: Option<TransformEntry>,
     /// Its box.
-    pub(super) collider: Option<ColliderEntry>,
+    pub(in crate::scene) collider: Option<ColliderEntry>,
     /// How it moves by itself.
-    pub(super) body: Option<BodyEntry>,
+    pub(in crate::scene) body: Option<BodyEntry>,
     /// Registered components by name; each replaces the whole value.
     #[serde(default)]
     #[schemars(schema_with = "any_components")]
-    pub(super) components: Option<String>,
+    pub(in crate::scene) components: Option<String>,
 }
 
 /// Something that must be so: either `that`, or exactly one of `frame`, `time`, `by-frame` and `by-time`, and exactly one of `touching`, `apart`, `position`, `count` and `budget`.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct ExpectEntry {
+pub(in crate::scene) struct ExpectEntry {
     /// What it means, in words, for reports.
-    pub(super) what: Option<String>,
+    pub(in crate::scene) what: Option<String>,
     /// What must be so and when, in the language of `docs/scene-language.md`: `truck-1 touches barrier by 3 s`.
     #[schemars(with = "Option<String>")]
-    pub(super) that: Option<Spanned<String>>,
+    pub(in crate::scene) that: Option<Spanned<String>>,
     /// The frame; 0 is the state as loaded.
     #[schemars(with = "Option<u64>")]
-    pub(super) frame: Option<Spanned<u64>>,
+    pub(in crate::scene) frame: Option<Spanned<u64>>,
     /// Scene time in seconds: the first frame that ends at this time or later.
     #[schemars(with = "Option<f64>")]
-    pub(super) time: Option<Spanned<f64>>,
+    pub(in crate::scene) time: Option<Spanned<f64>>,
     /// It must be so in some frame up to this one.
     #[schemars(with = "Option<u64>")]
-    pub(super) by_frame: Option<Spanned<u64>>,
+    pub(in crate::scene) by_frame: Option<Spanned<u64>>,
     /// It must be so in some frame up to this time.
     #[schemars(with = "Option<f64>")]
-    pub(super) by_time: Option<Spanned<f64>>,
+    pub(in crate::scene) by_time: Option<Spanned<f64>>,
     /// The names of two entities that touch.
     #[schemars(with = "Option<[String; 2]>")]
-    pub(super) touching: Option<[Spanned<String>; 2]>,
+    pub(in crate::scene) touching: Option<[Spanned<String>; 2]>,
     /// The names of two entities that do not touch.
     #[schemars(with = "Option<[String; 2]>")]
-    pub(super) apart: Option<[Spanned<String>; 2]>,
+    pub(in crate::scene) apart: Option<[Spanned<String>; 2]>,
     /// Where an entity is in the world.
-    pub(super) position: Option<PositionEntry>,
+    pub(in crate::scene) position: Option<PositionEntry>,
     /// How many entities there are.
     #[schemars(with = "Option<CountEntry>")]
-    pub(super) count: Option<Spanned<CountEntry>>,
+    pub(in crate::scene) count: Option<Spanned<CountEntry>>,
     /// How long frames or a system may take; only with `frame` or `time`.
     #[schemars(with = "Option<BudgetEntry>")]
-    pub(super) budget: Option<Spanned<BudgetEntry>>,
+    pub(in crate::scene) budget: Option<Spanned<BudgetEntry>>,
 }
 
 /// How much real time the frame or a system may take, over all frames so far without warm-up.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct BudgetEntry {
+pub(in crate::scene) struct BudgetEntry {
     /// The name of a system; the frame unless given.
-    pub(super) of: Option<String>,
+    pub(in crate::scene) of: Option<String>,
     /// So many percent of the frames must keep to it, from 1 to 100; 95 unless given.
     #[schemars(with = "Option<u32>", range(min = 1, max = 100))]
-    pub(super) percentile: Option<Spanned<u32>>,
+    pub(in crate::scene) percentile: Option<Spanned<u32>>,
     /// Milliseconds; what `budget-ms` and `budgets-ms` say unless given.
     #[schemars(with = "Option<f64>")]
-    pub(super) at_most_ms: Option<Spanned<f64>>,
+    pub(in crate::scene) at_most_ms: Option<Spanned<f64>>,
 }
 
 /// Where an entity is in the world.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct PositionEntry {
+pub(in crate::scene) struct PositionEntry {
     /// The name of the entity.
     #[schemars(with = "String")]
-    pub(super) entity: Spanned<String>,
+    pub(in crate::scene) entity: Spanned<String>,
     /// The wanted place of its origin, in metres.
-    pub(super) is: Triple,
+    pub(in crate::scene) is: Triple,
     /// How far from there it may be, in metres; 0.001 unless given.
     #[schemars(with = "Option<f32>")]
-    pub(super) within: Option<Spanned<f32>>,
+    pub(in crate::scene) within: Option<Spanned<f32>>,
 }
 
 /// How many entities there are: `is`, or `at-least` and `at-most`.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
-pub(super) struct CountEntry {
+pub(in crate::scene) struct CountEntry {
     /// Only entities made from this template count; all entities unless given.
     #[schemars(with = "Option<String>")]
-    pub(super) template: Option<Spanned<String>>,
+    pub(in crate::scene) template: Option<Spanned<String>>,
     /// Exactly so many.
-    pub(super) is: Option<u64>,
+    pub(in crate::scene) is: Option<u64>,
     /// So many or more.
-    pub(super) at_least: Option<u64>,
+    pub(in crate::scene) at_least: Option<u64>,
     /// So many or fewer.
-    pub(super) at_most: Option<u64>,
+    pub(in crate::scene) at_most: Option<u64>,
 }
 
 /// The JSON Schema of scene files, as a JSON text.

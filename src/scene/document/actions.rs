@@ -1,0 +1,181 @@
+//! Cues, rules, and what they do, as they are written.
+
+use super::{EntityEntry, SetEntry, Triple};
+use schemars::JsonSchema;
+use serde::Deserialize;
+use toml::Spanned;
+
+/// Something that happens at the beginning of a frame: exactly one of `frame`, `time`, `every` and `every-frames`, and exactly
+/// one of `set`, `spawn`, `despawn` and `do`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct CueEntry {
+    /// The frame, counted from 1.
+    #[schemars(with = "Option<u64>", range(min = 1))]
+    pub(in crate::scene) frame: Option<Spanned<u64>>,
+    /// Scene time in seconds: the first frame that ends at this time or later.
+    #[schemars(with = "Option<f64>")]
+    pub(in crate::scene) time: Option<Spanned<f64>>,
+    /// Again and again, so many seconds apart.
+    #[schemars(with = "Option<f64>")]
+    pub(in crate::scene) every: Option<Spanned<f64>>,
+    /// Again and again, so many frames apart.
+    #[schemars(with = "Option<u64>", range(min = 1))]
+    pub(in crate::scene) every_frames: Option<Spanned<u64>>,
+    /// From when on, in seconds; only with `every` and `every-frames`. From the first frame on unless given.
+    #[schemars(with = "Option<f64>")]
+    pub(in crate::scene) from: Option<Spanned<f64>>,
+    /// Until when, in seconds; only with `every` and `every-frames`. To the end unless given.
+    #[schemars(with = "Option<f64>")]
+    pub(in crate::scene) to: Option<Spanned<f64>>,
+    /// Changes fields and components of an entity; what is left out stays.
+    pub(in crate::scene) set: Option<SetEntry>,
+    /// Makes an entity.
+    pub(in crate::scene) spawn: Option<EntityEntry>,
+    /// The name of an entity that goes, with everything below it.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) despawn: Option<Spanned<String>>,
+    /// Several things, one after the other.
+    #[serde(rename = "do")]
+    #[schemars(with = "Option<Vec<ActionEntry>>")]
+    pub(in crate::scene) actions: Option<Vec<Spanned<ActionEntry>>>,
+}
+
+/// Something that happens whenever something else has become so: exactly one of `when` and `contact`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct RuleEntry {
+    /// A condition in the language of `docs/scene-language.md`. It is looked at after each frame; what it brings about happens
+    /// before the next one, when it has come to hold.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) when: Option<Spanned<String>>,
+    /// Two names of entities, templates or layers. It happens for each pair of them that begins to touch; actions name the two `it`
+    /// and `other`, in this order.
+    #[schemars(with = "Option<[String; 2]>")]
+    pub(in crate::scene) contact: Option<[Spanned<String>; 2]>,
+    /// Only the first time; false unless given.
+    #[serde(default)]
+    pub(in crate::scene) once: bool,
+    /// After each frame in which it holds, not only when it has come to hold; false unless given.
+    #[serde(default)]
+    pub(in crate::scene) each_frame: bool,
+    /// What happens, one after the other.
+    #[serde(rename = "do")]
+    #[schemars(with = "Vec<ActionEntry>")]
+    pub(in crate::scene) actions: Vec<Spanned<ActionEntry>>,
+}
+
+/// One thing that happens: exactly one key besides `chance`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct ActionEntry {
+    /// How likely it is, from 0 to 1; 1 unless given. The same in each run.
+    #[schemars(with = "Option<f64>", range(min = 0, max = 1))]
+    pub(in crate::scene) chance: Option<Spanned<f64>>,
+    /// Changes fields and components of an entity; what is left out stays.
+    pub(in crate::scene) set: Option<SetEntry>,
+    /// Makes an entity.
+    pub(in crate::scene) spawn: Option<EntityEntry>,
+    /// The name of an entity that goes, with everything below it.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) despawn: Option<Spanned<String>>,
+    /// Puts an entity under another one.
+    pub(in crate::scene) link: Option<LinkEntry>,
+    /// Takes an entity from under its parent; it stays where it is in the world.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) unlink: Option<Spanned<String>>,
+    /// Takes a registered component off an entity.
+    pub(in crate::scene) detach: Option<DetachEntry>,
+    /// Gives a body an impulse.
+    pub(in crate::scene) push: Option<PushEntry>,
+    /// Sets one field to the value of an expression.
+    pub(in crate::scene) change: Option<ChangeEntry>,
+    /// Switches a system, or all of a label, on or off.
+    pub(in crate::scene) switch: Option<SwitchEntry>,
+    /// Ends the scene with a verdict.
+    pub(in crate::scene) stop: Option<StopEntry>,
+}
+
+/// Puts an entity under another one.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct LinkEntry {
+    /// The name of the entity.
+    #[schemars(with = "String")]
+    pub(in crate::scene) entity: Spanned<String>,
+    /// The name of its parent from then on.
+    #[schemars(with = "String")]
+    pub(in crate::scene) under: Spanned<String>,
+    /// Whether it stays where it is in the world, or keeps its local placement; true unless given.
+    pub(in crate::scene) in_place: Option<bool>,
+}
+
+/// Takes a registered component off an entity.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct DetachEntry {
+    /// The name of the entity.
+    #[schemars(with = "String")]
+    pub(in crate::scene) entity: Spanned<String>,
+    /// The name of the component.
+    #[schemars(with = "String")]
+    pub(in crate::scene) component: Spanned<String>,
+}
+
+/// Gives a body an impulse: exactly one of `entity` and `away-from`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct PushEntry {
+    /// The name of an entity with a dynamic body.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) entity: Option<Spanned<String>>,
+    /// The impulse in kg·m/s; with `entity`.
+    pub(in crate::scene) impulse: Option<Triple>,
+    /// A place in the world from which all dynamic bodies are pushed away that are nearer than `radius`.
+    #[schemars(with = "Option<Triple>")]
+    pub(in crate::scene) away_from: Option<Spanned<Triple>>,
+    /// How far it reaches, in metres; with `away-from`.
+    #[schemars(with = "Option<f32>")]
+    pub(in crate::scene) radius: Option<Spanned<f32>>,
+    /// The impulse at the place itself in kg·m/s, which falls to 0 at the radius; with `away-from`.
+    pub(in crate::scene) strength: Option<f32>,
+}
+
+/// Sets one field to the value of an expression.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct ChangeEntry {
+    /// The entity and the field: `crate-1.load.tonnes`.
+    #[schemars(with = "String")]
+    pub(in crate::scene) field: Spanned<String>,
+    /// An expression, of values of entities as well: `crate-1.load.tonnes * 0.9`.
+    #[schemars(with = "String")]
+    pub(in crate::scene) to: Spanned<String>,
+}
+
+/// Switches a system on or off.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct SwitchEntry {
+    /// The name of a system, or a label.
+    pub(in crate::scene) system: String,
+    /// Whether it runs from then on.
+    pub(in crate::scene) on: bool,
+}
+
+/// Ends the scene with a verdict.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct StopEntry {
+    /// Whether that is how it should end. Expectations that are not decided yet do not count then.
+    pub(in crate::scene) verdict: VerdictEntry,
+    /// Why, for reports.
+    pub(in crate::scene) why: Option<String>,
+}
+
+#[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
+#[serde(rename_all = "kebab-case")]
+pub(in crate::scene) enum VerdictEntry {
+    Held,
+    Failed,
+}
