@@ -50,6 +50,7 @@ mod registry;
 mod report;
 mod run;
 mod scene_file;
+mod testing;
 
 pub use document::schema;
 pub use fault::{Fault, SceneError};
