@@ -29,6 +29,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust check scenes\n  gerust check scenes --filter yard --junit report.xml\n  gerust check scenes --shard 1/4"
     )]
     Check(CheckCommand),
+    /// Run two scenes, or one under two settings, side by side and say where they begin to differ
+    #[command(
+        after_help = "Examples:\n  gerust compare scenes/quay.toml threads=4\n  gerust compare before.toml after.toml\n  gerust compare scenes/quay.toml \"off=standard: spin\""
+    )]
+    Compare(CompareCommand),
     /// Run a scene and show where the time of its frames goes
     #[command(
         after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
@@ -63,6 +68,20 @@ pub(crate) struct RunCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
     /// How to print the summary
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) threads: Threads,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct CompareCommand {
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
+    /// Another scene, or a setting: threads=NUMBER, off=SYSTEM or serial-below=MICROSECONDS
+    #[arg(value_name = "SCENE|SETTING")]
+    pub(crate) versus: Versus,
+    /// How to print the difference
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
     #[command(flatten)]

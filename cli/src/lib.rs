@@ -27,6 +27,7 @@
 mod allocations;
 mod arguments;
 mod check;
+mod compare;
 mod draw;
 mod engine;
 mod exchange;
@@ -69,6 +70,7 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
     let outcome = match arguments.command {
         Command::Run(command) => run::run(engine, &command),
         Command::Check(command) => check::run(engine, &command),
+        Command::Compare(command) => compare::run(engine, &command),
         Command::Profile(command) => profile::run(engine, &command),
         Command::Draw(command) => draw::run(engine, &command),
         Command::Inspect(command) => inspect::run(engine, &command),

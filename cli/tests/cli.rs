@@ -204,7 +204,8 @@ fn bad_usage_exits_2_and_help_exits_0() {
         .stderr(contains("scenes cannot be read"));
     gerust().args(["fly"]).assert().code(2);
     for command in [
-        "run", "check", "profile", "draw", "inspect", "explain", "import", "export", "schema",
+        "run", "check", "compare", "profile", "draw", "inspect", "explain", "import", "export",
+        "schema",
     ] {
         let example = contains("Example: gerust").or(contains("Examples:\n  gerust"));
         gerust()

@@ -40,6 +40,7 @@ mod arrange;
 mod ask;
 mod check;
 mod cue;
+mod difference;
 mod document;
 mod expect;
 mod fault;
@@ -52,6 +53,7 @@ mod run;
 mod scene_file;
 mod testing;
 
+pub use difference::FirstDifference;
 pub use document::schema;
 pub use fault::{Fault, SceneError};
 pub use read::Parameters;

@@ -61,6 +61,8 @@ pub struct Registry {
 struct ComponentKind {
     read: ReadValue,
     show: ShowValue,
+    /// Makes the type known to snapshots of a world.
+    enroll: fn(&mut World, &str) -> Result<(), Error>,
     detach: fn(&mut World, Entity) -> Result<(), Error>,
     /// Replaces the value by another one, given as JSON; says what does not fit.
     replace: fn(&mut World, Entity, serde_json::Value) -> Result<(), String>,
@@ -103,6 +105,7 @@ impl Registry {
                 let value = world.get::<T>(entity).ok()?;
                 serde_json::to_value(&*value).ok()
             },
+            enroll: |world, name| world.register_component::<T>(name),
             detach: |world, entity| world.detach::<T>(entity).map(drop),
             replace: |world, entity, value| {
                 let value: T = serde_json::from_value(value).map_err(|error| error.to_string())?;
@@ -118,6 +121,7 @@ impl Registry {
         let kind = ComponentKind {
             read: read_tag::<T>,
             show: |world, entity| Some(world.has::<T>(entity).into()),
+            enroll: |world, name| world.register_tag::<T>(name),
             detach: |world, entity| world.detach::<T>(entity).map(drop),
             replace: |world, entity, value| {
                 let outcome = match value {
@@ -143,6 +147,13 @@ impl Registry {
         value: Spanned<DeValue<'_>>,
     ) -> Option<Result<Attach, toml::de::Error>> {
         self.kinds.get(name).map(|kind| (kind.read)(value))
+    }
+
+    /// Makes all types known to snapshots of a world.
+    pub(super) fn enroll(&self, world: &mut World) -> Result<(), Error> {
+        self.kinds
+            .iter()
+            .try_for_each(|(name, kind)| (kind.enroll)(world, name))
     }
 
     /// Takes a component off an entity; nothing if the name is not registered.

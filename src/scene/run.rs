@@ -118,6 +118,7 @@ impl<'s> SceneRun<'s> {
             }),
         );
         let world = runtime.world_mut();
+        scene.registry.enroll(world)?;
         if let Some(gravity) = scene.gravity {
             world.set_global(Gravity(gravity));
         }

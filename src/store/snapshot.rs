@@ -1,5 +1,6 @@
 //! Snapshots and digests: the registered components of a world, written down.
 
+use super::access::short_type;
 use super::component::{Component, short_name};
 use super::entity::{Entities, Entity};
 use super::world::World;
@@ -22,7 +23,11 @@ pub(crate) struct Registered {
 
 fn write<T: Component + Serialize>(world: &World, entity: Entity, bytes: &mut Vec<u8>) {
     let value = world.get::<T>(entity).expect("its table has the type");
-    ciborium::into_writer(&*value, bytes).expect("writing to memory does not fail");
+    write_value(&*value, bytes);
+}
+
+fn write_value(value: &impl Serialize, bytes: &mut Vec<u8>) {
+    ciborium::into_writer(value, bytes).expect("writing to memory does not fail");
 }
 
 fn show<T: Component + Serialize>(world: &World, entity: Entity) -> String {
@@ -37,6 +42,10 @@ fn check<T: DeserializeOwned>(bytes: &[u8]) -> Result<(), String> {
 
 fn read<T: Component + DeserializeOwned>(world: &mut World, entity: Entity, bytes: &[u8]) {
     let value: T = ciborium::from_reader(bytes).expect("it was checked before");
+    put_back(world, entity, value);
+}
+
+fn put_back<T: Component>(world: &mut World, entity: Entity, value: T) {
     world
         .attach_kept(entity, value)
         .expect("the entity was made just now");
@@ -204,28 +213,65 @@ impl World {
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
+        self.enroll::<T>(Registered {
+            name: name.to_owned(),
+            write: write::<T>,
+            show: show::<T>,
+            check: check::<T>,
+            read: read::<T>,
+        })
+    }
+
+    /// [`World::register_component`] for a type without data: snapshots say that it is there.
+    ///
+    /// # Errors
+    ///
+    /// As [`World::register_component`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// #[derive(Default)]
+    /// struct Sealed;
+    ///
+    /// let mut world = gerust::World::new();
+    /// world.register_tag::<Sealed>("sealed")?;
+    /// let container = world.spawn((Sealed,));
+    /// let sealed = world.snapshot();
+    /// world.detach::<Sealed>(container)?;
+    /// assert_ne!(world.digest(), sealed.digest());
+    /// world.restore(&sealed)?;
+    /// assert!(world.has::<Sealed>(container));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn register_tag<T: Component + Default>(&mut self, name: &str) -> Result<(), Error> {
+        self.enroll::<T>(Registered {
+            name: name.to_owned(),
+            write: |_, _, bytes| write_value(&true, bytes),
+            show: |_, _| String::from("true"),
+            check: check::<bool>,
+            read: |world, entity, _| put_back(world, entity, T::default()),
+        })
+    }
+
+    fn enroll<T: Component>(&mut self, registered: Registered) -> Result<(), Error> {
+        let name = registered.name.as_str();
         let id = self.types.id_or_register::<T>();
         let taken = self.types.iter().enumerate().find_map(|(at, known)| {
-            let registered = known.registered.as_ref()?;
-            let is_same_name = registered.name == name;
+            let other = known.registered.as_ref()?;
+            let is_same_name = other.name == name;
             let is_same_type = at == id.index();
             (is_same_name != is_same_type).then(|| Kind::NameTaken {
                 name: name.to_owned(),
                 component: short_name(std::any::type_name::<T>()),
-                taken: registered.name.clone(),
+                taken: other.name.clone(),
                 by: short_name(known.name),
             })
         });
         if let Some(taken) = taken {
             return Err(Error::from(taken));
         }
-        self.types.get_mut(id).registered = Some(Registered {
-            name: name.to_owned(),
-            write: write::<T>,
-            show: show::<T>,
-            check: check::<T>,
-            read: read::<T>,
-        });
+        self.types.get_mut(id).registered = Some(registered);
         Ok(())
     }
 
@@ -236,6 +282,28 @@ impl World {
             .iter()
             .filter_map(|known| known.registered.as_ref());
         registered.map(|registered| registered.name.as_str())
+    }
+
+    /// The name of the type that is registered under a name, without its path.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// world.register_component::<u8>("level")?;
+    /// assert_eq!(world.registered_type("level").as_deref(), Some("u8"));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn registered_type(&self, name: &str) -> Option<String> {
+        let mut types = self.types.iter();
+        let known = types.find(|known| {
+            known
+                .registered
+                .as_ref()
+                .is_some_and(|registered| registered.name == name)
+        })?;
+        Some(short_type(known.name))
     }
 
     /// Writes down all registered components. O(values).

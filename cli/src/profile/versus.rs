@@ -6,6 +6,7 @@ use crate::arguments::ProfileCommand;
 use crate::engine::Engine;
 use crate::output;
 use crate::trouble::Trouble;
+use gerust::Runtime;
 use gerust::scene::{Scene, SceneRun};
 use std::convert::Infallible;
 use std::num::NonZeroUsize;
@@ -49,6 +50,35 @@ impl FromStr for Versus {
     }
 }
 
+impl Versus {
+    pub(crate) fn refuse_unknown(&self) -> Result<(), Trouble> {
+        match self {
+            Self::Unknown(text) => Err(Trouble::other(format!(
+                "`{text}` is neither a setting nor a scene file; the settings are {SETTINGS}"
+            ))),
+            _ => Ok(()),
+        }
+    }
+
+    /// How many threads the second run has, if that is what it does otherwise.
+    pub(crate) fn threads(&self) -> Option<usize> {
+        match self {
+            Self::Threads(threads) => Some(threads.get()),
+            _ => None,
+        }
+    }
+
+    /// Does to a runtime what is otherwise, besides threads and scene.
+    pub(crate) fn apply(&self, runtime: &mut Runtime) -> Result<(), Trouble> {
+        match self {
+            Self::Off(system) => runtime.set_enabled(system, false)?,
+            Self::SerialBelow(work) => runtime.set_serial_below(*work),
+            _ => {}
+        }
+        Ok(())
+    }
+}
+
 pub(super) fn run(
     engine: &Engine,
     command: &ProfileCommand,
@@ -67,27 +97,16 @@ pub(super) fn run(
             "`{option}` is for one run, and `--versus` makes two; leave one of the two options out"
         )));
     }
-    if let Versus::Unknown(text) = versus {
-        return Err(Trouble::other(format!(
-            "`{text}` is neither a setting nor a scene file; the settings are {SETTINGS}"
-        )));
-    }
+    versus.refuse_unknown()?;
     let other_scene = match versus {
         Versus::Scene(path) => Some(command.scene.load_other(path, engine)?),
         _ => None,
     };
     let second_scene = other_scene.as_ref().unwrap_or(scene);
-    let threads = match versus {
-        Versus::Threads(threads) => Some(threads.get()),
-        _ => command.threads.number(),
-    };
+    let threads = versus.threads().or(command.threads.number());
     let mut first = start(engine, command, scene, command.threads.number())?;
     let mut second = start(engine, command, second_scene, threads)?;
-    match versus {
-        Versus::Off(system) => second.runtime_mut().set_enabled(system, false)?,
-        Versus::SerialBelow(work) => second.runtime_mut().set_serial_below(*work),
-        _ => {}
-    }
+    versus.apply(second.runtime_mut())?;
     run_in_turn(&mut first, &mut second)?;
     let mut before = recorded(&first, scene)?;
     let mut after = recorded(&second, second_scene)?;
