@@ -159,7 +159,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
         (
             "cues-and-expectations",
             "this cue does 2 things",
-            "write another cue",
+            "which takes a list of several",
         ),
         (
             "boxes",
