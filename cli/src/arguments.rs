@@ -102,6 +102,10 @@ pub(crate) struct CheckCommand {
     /// Scenes that run at once; as many as there are cores unless given
     #[arg(long, value_name = "NUMBER")]
     pub(crate) jobs: Option<NonZeroUsize>,
+    /// Write what was measured into the scene files, in the place of stored values that do not hold: digests, and whatever `that`
+    /// compares with `=`
+    #[arg(long)]
+    pub(crate) bless: bool,
     /// Also write the results as JUnit XML
     #[arg(long, value_name = "FILE")]
     pub(crate) junit: Option<PathBuf>,

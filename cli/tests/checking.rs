@@ -269,3 +269,47 @@ fn junit_has_suites_of_cases_with_counts_and_times() {
         .code(2)
         .stderr(contains("no-such-folder/x.xml cannot be written"));
 }
+
+#[test]
+fn stored_values_are_blessed_where_they_stand() {
+    let text = r#"
+title = "stored"
+frames = 10
+
+[[entities]]
+name = "cart"
+components.velocity = [6, 0, 0]
+
+[[expect]]
+that = 'digest = "0" at frame 10'
+
+[[expect]]
+that = "cart.position = (9, 9, 9) within 0.01" # by hand
+
+[[expect]]
+that = "entities = 7"
+
+[[expect]]
+that = "cart.position.x > 5"
+"#;
+    let folder = folder(&[("stored.toml", text)]);
+    let path = folder.path().join("stored.toml");
+    let check = |arguments: &[&str]| gerust().arg("check").arg(&path).args(arguments).assert();
+    check(&[]).code(1).stdout(contains("4 of 4 failed"));
+    assert_eq!(fs::read_to_string(&path).expect("it is there"), text);
+    check(&["--bless"])
+        .code(1)
+        .stderr(contains("7 is now 1").and(contains("(9, 9, 9) is now (1.0000001, 0, 0)")));
+    let blessed = fs::read_to_string(&path).expect("it is there");
+    assert!(
+        blessed.contains("cart.position = (1.0000001, 0, 0) within 0.01\" # by hand")
+            && blessed.contains("\"entities = 1\""),
+        "{blessed}"
+    );
+    // What is no stored value stays as it is, and fails.
+    check(&[])
+        .code(1)
+        .stdout(contains("1 of 4 failed").and(contains("cart.position.x > 5")));
+    check(&["--bless"]).code(1);
+    assert_eq!(fs::read_to_string(&path).expect("it is there"), blessed);
+}

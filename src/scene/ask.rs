@@ -12,7 +12,14 @@ use glam::Vec3;
 use serde_json::{Value as Json, json};
 
 /// What can be asked of a whole world by one word.
-pub(super) const OF_THE_WORLD: [&str; 5] = ["contacts", "entities", "frame", "leftovers", "time"];
+pub(super) const OF_THE_WORLD: [&str; 6] = [
+    "contacts",
+    "digest",
+    "entities",
+    "frame",
+    "leftovers",
+    "time",
+];
 /// What can be asked of an entity besides registered components.
 pub(super) const OF_AN_ENTITY: [&str; 6] = [
     "body",
@@ -132,6 +139,7 @@ impl Asked<'_> {
         let contacts = || self.world.global::<Contacts>().ok();
         let clock = || self.world.global::<Clock>().ok();
         let number = match name {
+            "digest" => return Some(Value::Text(format!("{:016x}", self.world.digest()))),
             "entities" => self.world.len() as f64,
             "contacts" => contacts()?.iter().len() as f64,
             "leftovers" => contacts()?.leftover_count() as f64,

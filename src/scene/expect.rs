@@ -4,6 +4,7 @@ use super::ask::Asked;
 use super::language::{Expression, Value};
 use super::read::ParameterValues;
 use super::registry::Registry;
+use super::report::Remedy;
 use crate::collide::{Contacts, PairVerdict, Touching};
 use crate::error::Error;
 use crate::profile::Category;
@@ -11,6 +12,8 @@ use crate::runtime::Runtime;
 use crate::space::{MadeFrom, WorldTransform};
 use crate::store::World;
 use glam::Vec3;
+use std::ops::Range;
+use std::path::PathBuf;
 use std::time::Duration;
 
 /// A check of the world at the end of a frame.
@@ -19,6 +22,8 @@ pub(super) struct Expectation {
     pub(super) what: Option<String>,
     pub(super) when: When,
     pub(super) condition: Condition,
+    /// Where the value that it compares with stands, if it is written out there letter by letter.
+    pub(super) stored_at: Option<(PathBuf, Range<usize>)>,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
@@ -230,6 +235,31 @@ fn that(condition: &Expression, asked: &Asked<'_>) -> Finding {
             }
         }
     }
+}
+
+/// What would have to stand in the place of the stored value for the condition to hold now.
+pub(super) fn remedy(
+    expectation: &Expectation,
+    world: &World,
+    registry: &Registry,
+    parameters: &ParameterValues,
+) -> Option<Remedy> {
+    let Condition::That(_, condition) = &expectation.condition else {
+        return None;
+    };
+    let (asked, _) = condition.stored()?;
+    let (path, span) = expectation.stored_at.clone()?;
+    let value = asked.value(&Asked {
+        world,
+        registry,
+        parameters,
+        pair: None,
+    });
+    Some(Remedy {
+        path,
+        span,
+        text: value.ok()?.written(),
+    })
 }
 
 /// What touches the first entity that a condition names, for whoever wonders why it did not hold.

@@ -58,6 +58,6 @@ pub use document::schema;
 pub use fault::{Fault, SceneError};
 pub use read::Parameters;
 pub use registry::Registry;
-pub use report::{Leftovers, Outcome, Report};
+pub use report::{Leftovers, Outcome, Remedy, Report};
 pub use run::SceneRun;
 pub use scene_file::Scene;

@@ -5,6 +5,8 @@ use super::run::SceneRun;
 use crate::collide::Contacts;
 use crate::profile::Statistic;
 use std::fmt;
+use std::ops::Range;
+use std::path::PathBuf;
 
 /// What came of one expectation.
 ///
@@ -33,6 +35,18 @@ pub struct Outcome {
     before: Vec<(u64, String)>,
     touching: Option<String>,
     is_of_real_time: bool,
+    remedy: Option<Remedy>,
+}
+
+/// What would have to be written in a scene file for an expectation to hold: a stored value, such as a digest, that is out of date.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Remedy {
+    /// The file.
+    pub path: PathBuf,
+    /// The bytes of the file in which the stored value stands.
+    pub span: Range<usize>,
+    /// What was measured, as it is written there.
+    pub text: String,
 }
 
 impl Outcome {
@@ -47,7 +61,13 @@ impl Outcome {
             before: Vec::new(),
             touching: None,
             is_of_real_time: matches!(expectation.condition, Condition::Budget { .. }),
+            remedy: None,
         }
+    }
+
+    pub(super) fn with_remedy(mut self, remedy: Option<Remedy>) -> Self {
+        self.remedy = remedy;
+        self
     }
 
     /// Adds what was measured in frames before, and what touches the entity.
@@ -76,6 +96,7 @@ impl Outcome {
             before: Vec::new(),
             touching: None,
             is_of_real_time: false,
+            remedy: None,
         }
     }
 
@@ -118,6 +139,25 @@ impl Outcome {
     #[must_use]
     pub fn measured(&self) -> &str {
         &self.measured
+    }
+
+    /// What would make it hold, if it failed because it compares with a value that is written in the file.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\n[[expect]]\nthat = 'entities = 12'\n";
+    /// let report = Scene::parse(text, "t.toml", &Registry::standard())?.run(Runtime::new())?;
+    /// let remedy = report.outcomes()[0].remedy().expect("12 is written there");
+    /// assert_eq!((&text[remedy.span.clone()], remedy.text.as_str()), ("12", "0"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn remedy(&self) -> Option<&Remedy> {
+        self.remedy.as_ref()
     }
 
     /// Whether it is about real time, and may come out otherwise the next time.

@@ -4,7 +4,7 @@ use super::action::{Action, ActionKind, Pair, Stage};
 use super::ask::Asked;
 use super::cue::{Rule, Side, Trigger};
 use super::document::VerdictEntry;
-use super::expect::touching_first;
+use super::expect::{remedy, touching_first};
 use super::language::{Expression, Value};
 use super::report::{Leftovers, Outcome, Report};
 use super::scene_file::Scene;
@@ -334,11 +334,22 @@ impl<'s> SceneRun<'s> {
                 continue;
             };
             let before = std::mem::take(&mut progress.before);
-            *outcome = Some(
-                Outcome::new(expectation, frame, held, finding.measured).with_context(
-                    before.into(),
-                    touching_first(&expectation.condition, self.runtime.world()),
+            let remedy = match held {
+                true => None,
+                false => remedy(
+                    expectation,
+                    self.runtime.world(),
+                    &scene.registry,
+                    &scene.values,
                 ),
+            };
+            *outcome = Some(
+                Outcome::new(expectation, frame, held, finding.measured)
+                    .with_remedy(remedy)
+                    .with_context(
+                        before.into(),
+                        touching_first(&expectation.condition, self.runtime.world()),
+                    ),
             );
         }
         Ok(())

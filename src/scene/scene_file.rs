@@ -120,7 +120,7 @@ impl Scene {
         let (sources, mut faults) = (read.sources, read.faults);
         let scene = read
             .scene
-            .map(|read| check::check(path, &read, registry, &mut faults));
+            .map(|read| check::check(path, &read, registry, &sources, &mut faults));
         match scene {
             Some(scene) if faults.is_empty() => Ok(Self {
                 files: sources.iter().map(|source| source.path.clone()).collect(),

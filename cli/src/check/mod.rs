@@ -1,5 +1,6 @@
 //! `gerust check`: runs many scenes and says which of them hold.
 
+mod bless;
 mod find;
 mod judge;
 mod junit;
@@ -38,6 +39,9 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand) -> Verdict {
         write_junit(path, &judged)?;
     }
     let took = start.elapsed();
+    if command.bless {
+        bless::write(&judged)?;
+    }
     match command.format {
         Format::Text => output::print(&text::of(&judged, took))?,
         Format::Json => output::print_json(&Summary::new(&judged))?,

@@ -26,6 +26,7 @@ impl<'d> Checker<'d> {
             what: expectation.what.clone(),
             when: when?,
             condition: condition?,
+            stored_at: None,
         })
     }
 

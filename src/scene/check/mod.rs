@@ -11,7 +11,7 @@ mod times;
 use super::document::{ActionEntry, Document, EntityEntry};
 use super::fault::{Fault, suggest};
 use super::place::EntityPlan;
-use super::read::{Parameters, ReadScene};
+use super::read::{Parameters, ReadScene, Sources};
 use super::registry::Registry;
 use super::scene_file::Scene;
 use crate::collide::Dimensions;
@@ -33,12 +33,14 @@ pub(super) fn check(
     path: &Path,
     read: &ReadScene,
     registry: &Registry,
+    sources: &Sources,
     faults: &mut Vec<Fault>,
 ) -> Scene {
     let document = &read.document;
     let mut checker = Checker {
         read,
         registry,
+        sources,
         spawned: VecDeque::new(),
         actions: 0,
         document,
@@ -134,6 +136,7 @@ type Planned<'d> = (&'d EntityEntry, Vec<EntityPlan>);
 struct Checker<'d> {
     read: &'d ReadScene,
     registry: &'d Registry,
+    sources: &'d Sources,
     /// What is spawned by the cues and rules that have not been checked yet.
     spawned: VecDeque<Vec<EntityPlan>>,
     /// How many actions there were so far.

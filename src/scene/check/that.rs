@@ -10,6 +10,8 @@ use crate::scene::language::{
     parse_expectation,
 };
 use crate::scene::read::place_of;
+use std::ops::Range;
+use std::path::PathBuf;
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
@@ -55,6 +57,7 @@ impl<'d> Checker<'d> {
         Some(Expectation {
             what: entry.what.clone(),
             when: when?,
+            stored_at: self.stored_at(&parsed.condition, that),
             condition: Condition::That(text, parsed.condition),
         })
     }
@@ -65,6 +68,27 @@ impl<'d> Checker<'d> {
             self.check_source(source, that);
         }
         self.check_is_truth(condition, that);
+    }
+
+    /// The file and the place in it of a value that is written out in a condition.
+    fn stored_at(
+        &self,
+        condition: &Expression,
+        that: &Spanned<String>,
+    ) -> Option<(PathBuf, Range<usize>)> {
+        let (_, stored) = condition.stored()?;
+        let start = that.span().start + 1;
+        // Only if the text stands in the file letter by letter: with escapes, places are others.
+        let is_plain =
+            self.read.text.get(start..start + that.get_ref().len()) == Some(that.get_ref());
+        let span = start + stored.span.start..start + stored.span.end;
+        let source = self.sources.at(span.start);
+        is_plain.then(|| {
+            (
+                source.path.clone(),
+                span.start - source.start..span.end - source.start,
+            )
+        })
     }
 
     pub(super) fn problem(&mut self, problem: Problem, that: &Spanned<String>) {

@@ -47,6 +47,18 @@ impl Value {
     }
 }
 
+impl Value {
+    /// The value as it is written in an expression, with the digits of the 32-bit numbers that worlds consist of.
+    pub(crate) fn written(&self) -> String {
+        let number = |number: f64| format!("{}", number as f32 + 0.0);
+        match self {
+            Self::Number(value) => number(*value),
+            Self::Vector(parts) => format!("({})", parts.map(number).join(", ")),
+            other => other.to_string(),
+        }
+    }
+}
+
 impl fmt::Display for Value {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
@@ -82,6 +94,22 @@ pub(crate) trait Names {
 }
 
 impl Expression {
+    /// What is compared with a value that is written out, and that value: `a.b = 3`, within a tolerance or not.
+    pub(crate) fn stored(&self) -> Option<(&Self, &Self)> {
+        let (asked, stored) = match &self.kind {
+            ExpressionKind::Binary(Operator::Equal, asked, stored) => (&**asked, &**stored),
+            ExpressionKind::Near(parts) => (&parts[0], &parts[1]),
+            _ => return None,
+        };
+        let is_stored = asked.sources().len() == 1 && stored.sources().is_empty();
+        (is_stored
+            && !matches!(
+                stored.kind,
+                ExpressionKind::Binary(..) | ExpressionKind::Call(..)
+            ))
+        .then_some((asked, stored))
+    }
+
     /// The parts that ask for anything, in order.
     pub(crate) fn sources(&self) -> Vec<&Self> {
         match &self.kind {
