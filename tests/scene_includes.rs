@@ -173,7 +173,7 @@ fn faults_are_told_in_their_own_file() {
     let wanted = [
         "main.toml:1:52 ",
         "parts/crates.toml:12:12 there is no template `crats`",
-        "parts/crates.toml:13:35 `hight` stands for nothing",
+        "parts/crates.toml:13:36 `hight` stands for nothing",
         "parts/quay.toml:9:21 a box cannot have the size [90.0, -1.0, 9.0]",
         "parts/quay.toml:11:12 there is a template `crate` already, in a file that comes before",
     ];
@@ -220,4 +220,73 @@ fn lists_and_tables_do_not_mix() {
         faults(&folder),
         ["b.toml:1:1 `entities` is of another shape in the file that includes this one"]
     );
+}
+
+const LAMP: &str = "title = 'lamp'\nframes = 1\n[[entities]]\nname = 'lamp'\n";
+
+#[test]
+fn files_are_loaded_once_and_unloaded_as_a_whole() {
+    let main = "title = 'x'\nframes = 60\n[[cues]]\nevery-frames = 20\ndo = [{ load = 'lamp.toml' }]\n[[cues]]\nframe = 45\ndo = [{ unload = 'lamp.toml' }, { unload = 'lamp.toml' }]\n";
+    let folder = folder("loads", &[("main.toml", main), ("lamp.toml", LAMP)]);
+    let scene = load(&folder, &Parameters::new()).expect("it is fine");
+    let mut run = scene.start(Runtime::new()).expect("it fits");
+    let mut counts = Vec::new();
+    while run.advance().expect("nothing fails") {
+        counts.push(run.runtime().world().len());
+    }
+    assert_eq!(
+        (counts[0], counts[43], counts[44], counts[59]),
+        (1, 1, 0, 0)
+    );
+    let missed = run.report();
+    let missed = missed.missed();
+    // At frames 21 and 41 it is there already; the second unloading finds nothing.
+    assert_eq!(missed.len(), 3, "{missed:?}");
+    assert!(missed[0].contains("load lamp.toml: lamp.toml is loaded already; unload it before"));
+    assert!(missed[2].contains("unload lamp.toml: nothing of lamp.toml is there"));
+    let mut run = scene.start(Runtime::new()).expect("it fits");
+    run.advance().expect("nothing fails");
+    let world = run.runtime().world();
+    let lamp = world.find("lamp").expect("it is loaded");
+    let from = world
+        .get::<gerust::scene::LoadedFrom>(lamp)
+        .expect("it is marked");
+    assert_eq!(from.file(), "lamp.toml");
+}
+
+#[test]
+fn faults_of_loaded_files_are_told_where_they_are_loaded() {
+    for (action, lamp, wanted) in [
+        (
+            "{ load = 'lamp.toml' }",
+            LAMP.replace("frames = 1", "frames = 0"),
+            "main.toml:5:16 lamp.toml cannot be loaded: it has a fault: ",
+        ),
+        (
+            "{ load = 'none.toml' }",
+            LAMP.to_owned(),
+            "main.toml:5:16 none.toml cannot be loaded: ",
+        ),
+        (
+            "{ load = 'lamp.toml' }",
+            LAMP.replace("'lamp'\n[", "'x'\n[")
+                .replace("name = 'lamp'", "name = 'mast'"),
+            "main.toml:5:16 lamp.toml has an entity `mast`, and so has this scene",
+        ),
+        (
+            "{ unload = 'lamp.toml' }",
+            LAMP.to_owned(),
+            "main.toml:5:18 no action loads lamp.toml",
+        ),
+    ] {
+        let main = format!(
+            "title = 'x'\nframes = 6\n[[cues]]\nframe = 1\ndo = [{action}]\n[[entities]]\nname = 'mast'\n"
+        );
+        let folder = folder("load-faults", &[("main.toml", &main), ("lamp.toml", &lamp)]);
+        let told = faults(&folder);
+        assert!(
+            told.len() == 1 && told[0].starts_with(wanted),
+            "{action}: {told:?}"
+        );
+    }
 }

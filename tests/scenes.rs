@@ -23,6 +23,9 @@ gerust::scene_tests! {
     launcher: "scenes/launcher.toml",
     quay: "scenes/quay.toml",
     reach: "scenes/reach.toml",
+    visitors: "scenes/visitors.toml",
+    visiting_barge: "scenes/visitors/barge.toml",
+    visiting_lorry: "scenes/visitors/lorry.toml",
     yard: "scenes/yard.toml",
 }
 
@@ -31,6 +34,7 @@ fn all_scenes() -> Vec<std::path::PathBuf> {
     let entries = std::fs::read_dir(folder).expect("it is there");
     entries
         .map(|entry| entry.expect("it can be read").path())
+        .filter(|path| path.is_file())
         .collect()
 }
 

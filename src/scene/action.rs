@@ -3,6 +3,7 @@
 use super::ask::{Asked, told_fields};
 use super::document::VerdictEntry;
 use super::language::{Expression, Path, Value};
+use super::loading::{load, unload};
 use super::place::{EntityPlan, Parts};
 use super::read::ParameterValues;
 use super::registry::Registry;
@@ -61,6 +62,12 @@ pub(super) enum ActionKind {
         system: String,
         on: bool,
     },
+    /// The entities of another file.
+    Load {
+        file: String,
+        plans: Vec<EntityPlan>,
+    },
+    Unload(String),
     Stop {
         verdict: VerdictEntry,
         why: Option<String>,
@@ -150,6 +157,8 @@ impl Action {
             ActionKind::PushAway { .. } => String::from("push what is near"),
             ActionKind::Change { field, .. } => format!("change {field}"),
             ActionKind::Switch { system, .. } => format!("switch `{system}`"),
+            ActionKind::Load { file, .. } => format!("load {file}"),
+            ActionKind::Unload(file) => format!("unload {file}"),
             ActionKind::Stop { .. } => String::from("stop"),
         }
     }
@@ -186,7 +195,7 @@ impl Action {
             ActionKind::Spawn(plans) => plans.iter().try_for_each(|plan| {
                 // The parent is looked up first: without it nothing is made.
                 let parent = plan.parent.as_ref().map(|parent| find(world, parent));
-                spawn(world, plan, parent.transpose()?)
+                spawn(world, plan, parent.transpose()?).map(drop)
             }),
             ActionKind::Despawn(entity) => {
                 let entity = find(world, entity)?;
@@ -233,6 +242,8 @@ impl Action {
                 let entity = find(world, &field.base)?;
                 change(world, entity, field, to, stage)
             }
+            ActionKind::Load { file, plans } => load(world, file, plans),
+            ActionKind::Unload(file) => unload(world, file),
             ActionKind::Switch { .. } | ActionKind::Stop { .. } => Ok(()),
         }
     }
@@ -249,7 +260,11 @@ fn set(world: &mut World, entity: Entity, name: &str, parts: &Parts) -> Result<(
     Ok(parts.apply(world, entity)?)
 }
 
-fn spawn(world: &mut World, plan: &EntityPlan, parent: Option<Entity>) -> Result<(), Missed> {
+pub(super) fn spawn(
+    world: &mut World,
+    plan: &EntityPlan,
+    parent: Option<Entity>,
+) -> Result<Entity, Missed> {
     if let Some(name) = plan
         .names()
         .iter()
@@ -262,7 +277,7 @@ fn spawn(world: &mut World, plan: &EntityPlan, parent: Option<Entity>) -> Result
     if let Some(parent) = parent {
         world.link(entity, parent)?;
     }
-    Ok(())
+    Ok(entity)
 }
 
 fn push(world: &mut World, entity: Entity, name: &str, impulse: Vec3) -> Result<(), Missed> {

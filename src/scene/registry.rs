@@ -151,6 +151,7 @@ impl Registry {
 
     /// Makes all types known to snapshots of a world.
     pub(super) fn enroll(&self, world: &mut World) -> Result<(), Error> {
+        super::loading::enroll(world)?;
         self.kinds
             .iter()
             .try_for_each(|(name, kind)| (kind.enroll)(world, name))

@@ -5,9 +5,12 @@ use crate::scene::action::ActionKind;
 use crate::scene::document::{
     ActionEntry, ChangeEntry, DetachEntry, EntityEntry, LinkEntry, PushEntry, SetEntry,
 };
+use crate::scene::fault::suggest;
 use crate::scene::language::{self, ExpressionKind, Problem};
-use crate::scene::place::Parts;
+use crate::scene::place::{EntityPlan, Parts};
+use crate::scene::scene_file::Scene;
 use glam::Vec3;
+use std::path::Path as FilePath;
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
@@ -160,5 +163,67 @@ impl<'d> Checker<'d> {
                 None
             }
         }
+    }
+
+    /// Reads all files that actions load, and adds the names of their entities to those that are known.
+    pub(super) fn read_loaded(&mut self, actions: &[&'d Spanned<ActionEntry>]) {
+        for load in actions
+            .iter()
+            .filter_map(|action| action.get_ref().load.as_ref())
+        {
+            let file = load.get_ref();
+            if self.loaded.contains_key(file) {
+                continue;
+            }
+            let directory = self.sources.at(load.span().start).path.parent();
+            let path = directory.unwrap_or(FilePath::new("")).join(file);
+            let scene = match Scene::load(&path, self.registry) {
+                Ok(scene) => scene,
+                Err(error) => {
+                    let text = error.to_string();
+                    let first = text.lines().next().unwrap_or_default();
+                    let message = match error.faults().len() {
+                        0 => format!("{file} cannot be loaded: {first}"),
+                        1 => format!("{file} cannot be loaded: it has a fault: {first}"),
+                        faults => format!(
+                            "{file} cannot be loaded: it has {faults} faults, the first: {first}"
+                        ),
+                    };
+                    self.fault(
+                        load,
+                        message,
+                        "mend that file; `gerust check` tells all of its faults",
+                    );
+                    continue;
+                }
+            };
+            for name in scene.entities.iter().flat_map(EntityPlan::names) {
+                if !self.names.insert(name.to_string()) {
+                    let message = format!("{file} has an entity `{name}`, and so has this scene");
+                    self.fault(load, message, "give one of the two another name");
+                }
+            }
+            self.loaded.insert(file.clone(), scene.entities);
+        }
+    }
+
+    pub(super) fn check_load(&mut self, load: &Spanned<String>) -> Option<ActionKind> {
+        // What could not be read has been told.
+        let plans = self.loaded.get(load.get_ref())?.clone();
+        Some(ActionKind::Load {
+            file: load.get_ref().clone(),
+            plans,
+        })
+    }
+
+    pub(super) fn check_unload(&mut self, unload: &Spanned<String>) -> Option<ActionKind> {
+        let file = unload.get_ref();
+        if !self.loaded.contains_key(file) {
+            let known: Vec<String> = self.loaded.keys().cloned().collect();
+            let mend = suggest(file, "loaded files", known.iter().map(String::as_str));
+            self.fault(unload, format!("no action loads {file}"), mend);
+            return None;
+        }
+        Some(ActionKind::Unload(file.clone()))
     }
 }

@@ -262,6 +262,12 @@ impl<'d> Checker<'d> {
                 on: switch.on,
             }));
         }
+        if let Some(load) = &action.load {
+            kinds.push(self.check_load(load));
+        }
+        if let Some(unload) = &action.unload {
+            kinds.push(self.check_unload(unload));
+        }
         if let Some(stop) = &action.stop {
             kinds.push(Some(ActionKind::Stop {
                 verdict: stop.verdict,
@@ -292,7 +298,7 @@ impl<'d> Checker<'d> {
             self.fault(
                 entry,
                 format!("this does {} things", kinds.len()),
-                "give it exactly one of `set`, `spawn`, `despawn`, `link`, `unlink`, `detach`, `push`, `change`, `switch` and `stop`",
+                "give it exactly one of `set`, `spawn`, `despawn`, `link`, `unlink`, `detach`, `push`, `change`, `switch`, `load`, `unload` and `stop`",
             );
         }
         let chance = action.chance.as_ref();

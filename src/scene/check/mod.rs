@@ -42,6 +42,7 @@ pub(super) fn check(
         registry,
         sources,
         spawned: VecDeque::new(),
+        loaded: BTreeMap::new(),
         actions: 0,
         document,
         step: DEFAULT_STEP,
@@ -59,6 +60,13 @@ pub(super) fn check(
     let spawned = checker.plan_spawned();
     checker.collect_names(&placed, true);
     checker.collect_names(&spawned, false);
+    let cues = document.cues.iter();
+    let of_cues = cues.flat_map(|cue| cue.get_ref().actions.iter().flatten());
+    let of_rules = document
+        .rules
+        .iter()
+        .flat_map(|rule| &rule.get_ref().actions);
+    checker.read_loaded(&of_cues.chain(of_rules).collect::<Vec<_>>());
     checker.check_parents_known(&placed);
     checker.check_parents(&placed);
     let entities = placed.into_iter().flat_map(|(_, plans)| plans).collect();
@@ -139,6 +147,8 @@ struct Checker<'d> {
     sources: &'d Sources,
     /// What is spawned by the cues and rules that have not been checked yet.
     spawned: VecDeque<Vec<EntityPlan>>,
+    /// By path: the entities of files that actions load.
+    loaded: BTreeMap<String, Vec<EntityPlan>>,
     /// How many actions there were so far.
     actions: u64,
     document: &'d Document,

@@ -92,6 +92,13 @@ pub(in crate::scene) struct ActionEntry {
     pub(in crate::scene) change: Option<ChangeEntry>,
     /// Switches a system, or all of a label, on or off.
     pub(in crate::scene) switch: Option<SwitchEntry>,
+    /// Puts the entities of another scene file into the world, by its path from the directory of this one. Only its entities
+    /// count.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) load: Option<Spanned<String>>,
+    /// Takes all entities away that were loaded from a file, by the same path. What others have linked under them stays.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) unload: Option<Spanned<String>>,
     /// Ends the scene with a verdict.
     pub(in crate::scene) stop: Option<StopEntry>,
 }
