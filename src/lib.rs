@@ -41,7 +41,7 @@
 //!
 //! Each module uses only those named before it.
 //!
-//! - [`profile`]: spans, frames, statistics, export.
+//! - [`profile`]: spans, counters, frames, statistics, export, comparison.
 //! - [`store`]: entities, components, rows, globals, edits, events.
 //! - [`schedule`]: systems and phases.
 //! - [`space`]: transforms and hierarchies.
@@ -56,8 +56,10 @@
 //! - `chance`: [`schedule`]`::Chance`, random numbers that do not depend on threads, with `rand_chacha`. Off by default.
 //! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
 //! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64`, `nalgebra` and all of `scene`. Off by default.
-//! - `scene`: scene files, with `serde`, `toml` and `schemars`. Off by default.
-//! - `export`: [`Profiler`]`::write_trace` and `write_csv`, with `serde`, `serde_json` and `csv`. Off by default.
+//! - `scene`: scene files, with `serde`, `toml`, `schemars`, `winnow`, `rand` and all of `snapshot`. Off by default.
+//! - `export`: [`Profiler`]`::write_trace` and `write_csv`, and profiles that are kept and compared, with `serde`, `serde_json`, `csv` and
+//!   `rand`. Off by default.
+//! - `tracing`: spans as those of the crate `tracing`, and the other way round, with `tracing-subscriber`. Off by default.
 
 pub mod collide;
 mod error;
