@@ -167,7 +167,7 @@ fn profiles_are_written_for_other_programs() {
     };
     assert_eq!((of("frame"), of("phase") % 600), (600, 0));
     let table = std::fs::read_to_string(&table).expect("it is there");
-    assert!(table.starts_with("frame,kind,name,thread,calls,nanoseconds,self_nanoseconds\n"));
+    assert!(table.starts_with("frame,kind,name,thread,calls,nanoseconds,self_nanoseconds,build\n"));
     assert_eq!(
         table.matches("\n600,").count(),
         table.matches("\n300,").count()

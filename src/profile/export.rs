@@ -58,12 +58,21 @@ struct Line<'p> {
     calls: u64,
     nanoseconds: u64,
     self_nanoseconds: u64,
+    build: &'static str,
+}
+
+/// Which build measured: nobody should take a debug build for a slow engine.
+fn build() -> &'static str {
+    match cfg!(debug_assertions) {
+        true => "debug",
+        false => "release",
+    }
 }
 
 impl Profiler {
     /// Writes the frames that are kept as JSON trace events, for any viewer of that format: a complete event for each span, with
     /// its kind as the category and its frame as the argument, an event for each counter of a frame, at its beginning, and the
-    /// names of the threads. Frames have no arguments.
+    /// names of the threads and of the process, which say which build was measured. Frames have no arguments.
     ///
     /// # Errors
     ///
@@ -117,9 +126,24 @@ impl Profiler {
                 },
             }),
         });
+        let process = Event {
+            name: "process_name",
+            category: "__metadata",
+            phase: "M",
+            start: 0.0,
+            duration: None,
+            process: PROCESS,
+            thread: 0,
+            arguments: Some(Arguments::Name {
+                name: format!("{} build", build()),
+            }),
+        };
         let trace = Trace {
             display_time_unit: "ms",
-            trace_events: names.chain(events).collect(),
+            trace_events: std::iter::once(process)
+                .chain(names)
+                .chain(events)
+                .collect(),
         };
         serde_json::to_writer(writer, &trace).map_err(io::Error::from)
     }
@@ -140,7 +164,7 @@ impl Profiler {
     }
 
     /// Writes the frames that are kept as CSV with a header: a line for each frame and name, with the number of calls and the
-    /// nanoseconds with and without the spans within.
+    /// nanoseconds with and without the spans within, and whether a debug or a release build was measured.
     ///
     /// # Errors
     ///
@@ -154,7 +178,7 @@ impl Profiler {
     /// let mut table = Vec::new();
     /// runtime.profiler().write_csv(&mut table)?;
     /// let text = String::from_utf8(table)?;
-    /// assert!(text.starts_with("frame,kind,name,thread,calls,nanoseconds,self_nanoseconds\n1,"));
+    /// assert!(text.starts_with("frame,kind,name,thread,calls,nanoseconds,self_nanoseconds,build\n1,"));
     /// assert!(text.contains("\n2,system,touch: contacts,0,1,"));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
@@ -181,6 +205,7 @@ impl Profiler {
                         calls: 1,
                         nanoseconds: span.nanoseconds(),
                         self_nanoseconds: own,
+                        build: build(),
                     }),
                 }
             }

@@ -90,9 +90,14 @@ fn text(
     let scene = after.facts().get("scene").map_or("", String::as_str);
     let mut text = output::wrapped(
         &format!(
-            "{scene}: {} frames before, {} after, warm-up left out",
+            "{scene}: {} frames before, {} after, warm-up left out{}",
             before.frames().len(),
-            after.frames().len()
+            after.frames().len(),
+            if cfg!(debug_assertions) {
+                ", DEBUG BUILD"
+            } else {
+                ""
+            }
         ),
         "",
         2,

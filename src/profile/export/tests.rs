@@ -66,9 +66,19 @@ fn a_trace_nests_and_says_which_frame() {
             .collect();
         assert_eq!(values, [wanted; 5]);
     }
-    assert_eq!(names.len(), 1);
+    assert_eq!(names.len(), 2);
+    let build = if cfg!(debug_assertions) {
+        "debug build"
+    } else {
+        "release build"
+    };
+    assert_eq!(names[0].name, "process_name");
     assert_eq!(
         names[0].args.as_ref().map(|args| &args["name"]),
+        Some(&build.into())
+    );
+    assert_eq!(
+        names[1].args.as_ref().map(|args| &args["name"]),
         Some(&"frame".into())
     );
     let frames = events.iter().filter(|event| event.cat == "frame");
@@ -112,7 +122,7 @@ fn a_table_adds_up_to_the_frames() {
     let mut own = [0_u64; 6];
     let mut names = BTreeMap::new();
     for line in reader.deserialize() {
-        let (frame, kind, name, thread, calls, time, self_time): (
+        let (frame, kind, name, thread, calls, time, self_time, build): (
             usize,
             String,
             String,
@@ -120,8 +130,10 @@ fn a_table_adds_up_to_the_frames() {
             u64,
             u64,
             u64,
+            String,
         ) = line.expect("it is a line");
         assert_eq!(thread, 0);
+        assert_eq!(build == "debug", cfg!(debug_assertions));
         if kind == "frame" {
             frames[frame] = time;
         }
