@@ -353,6 +353,14 @@ fn slips_in_rules_and_actions_are_faults() {
             &["`position` cannot be changed like that"],
         ),
         (
+            "[[cues]]\nframe = 1\ndo = [{ change = { field = 'crate.body.motion', to = '\"static\"' } }]\n",
+            &["`crate.body.motion` cannot be changed like that"],
+        ),
+        (
+            "[[cues]]\nframe = 1\ndo = [{ change = { field = 'crate.transform.rotation.x', to = '1' } }]\n",
+            &["`crate.transform.rotation.x` cannot be changed like that"],
+        ),
+        (
             "[[cues]]\nframe = 1\ndo = [{ change = { field = 'crate', to = '1 +' } }]\n",
             &["this is no field of an entity", "the text ends too early"],
         ),

@@ -18,6 +18,8 @@ use std::path::{Path, PathBuf};
 /// assert_eq!((fault.line(), fault.column()), (5, 1));
 /// assert_eq!(fault.message(), "there is no key `naem` here");
 /// assert!(fault.mend().starts_with("did you mean `name`?"));
+/// assert_eq!(fault.path(), std::path::Path::new("typo.toml"));
+/// assert_eq!(&error.text_of(fault)[fault.span()], "naem");
 /// ```
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Fault {

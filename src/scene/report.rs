@@ -167,6 +167,21 @@ impl Outcome {
     }
 
     /// What was found in up to four frames before, oldest first, if more than one was looked at.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 9\n[[expect]]\nthat = 'always frame < 7'\n";
+    /// let report = Scene::parse(text, "t.toml", &Registry::standard())?.run(Runtime::new())?;
+    /// let outcome = &report.outcomes()[0];
+    /// assert_eq!((outcome.frame(), outcome.measured()), (7, "frame is 7"));
+    /// assert_eq!(outcome.before().last(), Some(&(6, String::from("frame is 6"))));
+    /// assert_eq!(outcome.touching(), None);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     #[must_use]
     pub fn before(&self) -> &[(u64, String)] {
         &self.before
@@ -352,6 +367,18 @@ impl Report {
     }
 
     /// How many of the first frames were warm-up.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 50\nwarm-up = 20\n";
+    /// let report = Scene::parse(text, "t.toml", &Registry::standard())?.run(Runtime::new())?;
+    /// assert_eq!((report.warm_up(), report.frames_profiled()), (20, 30));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
     #[must_use]
     pub fn warm_up(&self) -> u64 {
         self.warm_up

@@ -145,6 +145,19 @@ impl Scene {
     }
 
     /// All files that it was read from: the one that was named, and those that it includes.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::{Parameters, Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\nparameters.crates = 3\n";
+    /// let given = Parameters::new().with("crates", "5");
+    /// let scene = Scene::parse_with(text, "t.toml", &Registry::standard(), &given)?;
+    /// assert_eq!(scene.files(), [std::path::Path::new("t.toml")]);
+    /// assert_eq!(scene.parameters().iter().next(), Some(("crates", "5")));
+    /// # Ok::<(), gerust::scene::SceneError>(())
+    /// ```
     #[must_use]
     pub fn files(&self) -> &[PathBuf] {
         &self.files

@@ -130,7 +130,16 @@ impl Contacts {
         self.iter().filter(|contact| contact.is_leftover)
     }
 
-    /// How many leftovers there are. O(1).
+    /// How many [leftovers](Self::leftovers) there are. O(1).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.run_frames(1)?;
+    /// assert_eq!(runtime.world().global::<gerust::Contacts>()?.leftover_count(), 0);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
     #[must_use]
     pub fn leftover_count(&self) -> usize {
         self.current.leftovers

@@ -126,6 +126,29 @@ impl<'d> Checker<'d> {
         match field.kind {
             ExpressionKind::Path(path) if !path.fields.is_empty() => {
                 let problem = self.check_path(&path).or_else(|| {
+                    let settable: &[&str] = match path.fields[0].as_str() {
+                        "body" => &[
+                            "velocity",
+                            "mass",
+                            "gravity-scale",
+                            "restitution",
+                            "friction",
+                        ],
+                        "transform" => &["translation", "scale"],
+                        _ => &[],
+                    };
+                    let is_fixed = !settable.is_empty()
+                        && path
+                            .fields
+                            .get(1)
+                            .is_none_or(|field| !settable.contains(&field.as_str()));
+                    if is_fixed {
+                        let message = format!("`{path}` cannot be changed like that");
+                        return Some((
+                            message,
+                            format!("name one of {}, or use `set`", settable.join(", ")),
+                        ));
+                    }
                     let is_derived = ["position", "parent", "template", "collider"]
                         .contains(&path.fields[0].as_str());
                     is_derived.then(|| {
