@@ -234,6 +234,24 @@ fn chance_is_the_same_in_each_run_and_about_as_likely_as_it_says() {
 }
 
 #[test]
+fn of_several_pairs_in_a_frame_each_has_its_own_chance() {
+    let more = r#"
+[[entities]]
+name = "p"
+template = "pallet"
+transform = { translation = [-30, 2, 9] }
+arrange = { row = 30, step = [2, 0, 0] }
+
+[[rules]]
+contact = ["pallet", "ground"]
+do = [{ chance = 0.5, despawn = "it" }]
+"#;
+    // All of them come down in the same frame.
+    let left = done(more, |world| count(world, "pallet"));
+    assert!((5..25).contains(&left), "{left} of 30");
+}
+
+#[test]
 fn a_stop_ends_the_scene_with_its_verdict() {
     for (verdict, holds) in [("held", true), ("failed", false)] {
         let more = format!(

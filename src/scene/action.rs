@@ -163,14 +163,19 @@ impl Action {
         }
     }
 
-    /// Whether it is its turn: the same in each run, whatever else happens.
-    pub(super) fn has_luck(&self, frame: u64) -> bool {
+    /// Whether it is its turn: the same in each run, whatever else happens. Of several pairs in a frame each has a chance of its
+    /// own.
+    pub(super) fn has_luck(&self, stage: &Stage<'_>) -> bool {
         if self.chance >= 1.0 {
             return true;
         }
         let mut seed = [0; 32];
-        seed[..8].copy_from_slice(&frame.to_le_bytes());
+        seed[..8].copy_from_slice(&stage.frame.to_le_bytes());
         seed[8..16].copy_from_slice(&self.number.to_le_bytes());
+        for (place, entity) in stage.pair.into_iter().flatten().enumerate() {
+            let start = 16 + place * 4;
+            seed[start..start + 4].copy_from_slice(&entity.index().to_le_bytes());
+        }
         ChaCha8Rng::from_seed(seed).random::<f64>() < self.chance
     }
 

@@ -291,7 +291,7 @@ impl<'s> SceneRun<'s> {
             frame,
             pair,
         };
-        for action in actions.iter().filter(|action| action.has_luck(stage.frame)) {
+        for action in actions.iter().filter(|action| action.has_luck(&stage)) {
             if let ActionKind::Stop { verdict, why } = &action.kind {
                 let why = why.clone().unwrap_or_else(|| match rule {
                     "" => String::from("a cue stops the scene"),
