@@ -49,11 +49,7 @@ pub(super) struct Path {
 
 impl fmt::Display for Path {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let is_plain = self
-            .base
-            .chars()
-            .all(|letter| letter.is_alphanumeric() || "-_".contains(letter));
-        match is_plain {
+        match parse::is_plain(&self.base) {
             true => write!(f, "{}", self.base)?,
             false => write!(f, "`{}`", self.base)?,
         }

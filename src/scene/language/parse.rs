@@ -205,17 +205,21 @@ pub(super) fn bare_operand(input: &mut Input<'_>) -> ModalResult<Expression> {
             .map(ExpressionKind::Question)
             .with_span()
             .map(spanned),
-        path.map(path_or_truth).with_span().map(spanned),
+        truth.map(ExpressionKind::Truth).with_span().map(spanned),
+        path.map(ExpressionKind::Path).with_span().map(spanned),
     ))
     .parse_next(input)
 }
 
-fn path_or_truth(path: Path) -> ExpressionKind {
-    match (path.base.as_str(), path.fields.as_slice()) {
-        ("true", []) => ExpressionKind::Truth(true),
-        ("false", []) => ExpressionKind::Truth(false),
-        _ => ExpressionKind::Path(path),
-    }
+fn truth(input: &mut Input<'_>) -> ModalResult<bool> {
+    alt((word("true").value(true), word("false").value(false))).parse_next(input)
+}
+
+/// Whether a name is one without backquotes, wherever it stands.
+pub(super) fn is_plain(name: &str) -> bool {
+    let mut whole = terminated(plain_name, not(any));
+    let is_word = ["true", "false", "always", "never"].contains(&name);
+    !is_word && whole.parse(LocatingSlice::new(name)).is_ok()
 }
 
 /// A name, plain or between backquotes, and the fields after it.

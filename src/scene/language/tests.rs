@@ -190,6 +190,26 @@ fn problems_point_at_the_character() {
 }
 
 #[test]
+fn names_that_are_words_stand_between_backquotes() {
+    for word in [
+        "and", "or", "not", "true", "false", "always", "never", "1a", "a-", "a b", "",
+    ] {
+        let path = Path {
+            base: word.to_owned(),
+            fields: vec![String::from("x")],
+        };
+        let kind = ExpressionKind::Path(path);
+        let expression = Expression { kind, span: 0..0 };
+        assert_eq!(expression.to_string(), format!("`{word}`.x"));
+        assert_eq!(
+            parse(&expression.to_string()).map(without_places),
+            Ok(expression),
+            "{word}"
+        );
+    }
+}
+
+#[test]
 fn monsters_are_refused_and_not_parsed() {
     let deep = format!("{}1{}", "(".repeat(31), ")".repeat(31));
     assert!(
