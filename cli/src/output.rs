@@ -107,7 +107,7 @@ pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Trou
 
 /// Says on standard error that times of a debug build mean little.
 pub(crate) fn warn_of_debug_build() {
-    if cfg!(debug_assertions) {
+    if is_debug_build() {
         eprintln!(
             "warning: this is a debug build, many times slower than a release build; use `cargo run --release`"
         );
@@ -193,12 +193,9 @@ pub(crate) fn share(share: f64) -> String {
     }
 }
 
-/// Which build measured.
-pub(crate) fn build() -> &'static str {
-    match cfg!(debug_assertions) {
-        true => "debug",
-        false => "release",
-    }
+/// Whether the runtime is a debug build, whose times mean little.
+pub(crate) fn is_debug_build() -> bool {
+    gerust::profile::build() == "debug"
 }
 
 /// How many of the frames that were measured took longer than the budget.

@@ -167,7 +167,7 @@ impl<'r> Summary<'r> {
         Self {
             scene: scene.path().display().to_string(),
             title: report.title(),
-            build: output::build(),
+            build: gerust::profile::build(),
             frames: report.frames(),
             entities: report.entities(),
             contacts: report.contacts(),

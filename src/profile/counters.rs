@@ -139,14 +139,16 @@ impl Profiler {
     /// ```
     #[must_use]
     pub fn counter_statistics(&self) -> Vec<CounterStatistic> {
-        let measured = || self.frames().filter(|frame| !frame.is_warm_up());
-        let mut names: Vec<&'static str> = measured()
+        let mut names: Vec<&'static str> = self
+            .measured_frames()
             .flat_map(|frame| frame.counters().iter().map(|count| count.name))
             .collect();
         names.sort_unstable();
         names.dedup();
         let statistic = |name| {
-            let values = measured().map(|frame| (frame.number(), frame.counter(name).unwrap_or(0)));
+            let values = self
+                .measured_frames()
+                .map(|frame| (frame.number(), frame.counter(name).unwrap_or(0)));
             let values: Vec<(u64, u64)> = values.collect();
             let mut sorted: Vec<u64> = values.iter().map(|&(_, value)| value).collect();
             sorted.sort_unstable();

@@ -2,8 +2,7 @@
 
 use super::frame::FrameProfile;
 use super::profiler::Profiler;
-use super::span::{Category, Span, SpanName};
-use super::statistics::own_times;
+use super::span::{Category, SpanName};
 use std::cmp::Reverse;
 use std::collections::HashMap;
 use std::time::Duration;
@@ -57,13 +56,12 @@ struct Medians(HashMap<Name, u64>);
 impl Medians {
     fn of(profiler: &Profiler) -> Self {
         let mut all: HashMap<Name, Vec<u64>> = HashMap::new();
-        let measured = || profiler.frames().filter(|frame| !frame.is_warm_up());
-        for frame in measured() {
+        for frame in profiler.measured_frames() {
             for (name, own) in own_by_name(frame) {
                 all.entry(name).or_default().push(own);
             }
         }
-        let count = measured().count();
+        let count = profiler.measured_frames().count();
         let medians = all.into_iter().map(|(name, mut times)| {
             // In the other frames it took nothing.
             times.resize(count, 0);
@@ -91,11 +89,10 @@ impl Medians {
 
 fn own_by_name(frame: &FrameProfile) -> HashMap<Name, u64> {
     let mut by_name = HashMap::new();
-    let spans = frame.spans().iter().zip(own_times(frame.spans()));
-    for ((span, own), within) in spans.zip(systems_around(frame.spans())) {
-        *by_name
-            .entry((span.category, span.name, within))
-            .or_default() += own;
+    for piece in frame.pieces() {
+        let within = piece.system.map(|system| system.name);
+        let name = (piece.span.category, piece.span.name, within);
+        *by_name.entry(name).or_default() += piece.self_nanoseconds;
     }
     by_name
 }
@@ -159,8 +156,8 @@ impl Profiler {
     pub fn culprits(&self) -> Vec<Culprit> {
         let medians = Medians::of(self);
         let mut culprits: Vec<Culprit> = Vec::new();
-        let over = |frame: &&FrameProfile| !frame.is_warm_up() && frame.duration() > self.budget();
-        for frame in self.frames().filter(over) {
+        let over = |frame: &&FrameProfile| frame.duration() > self.budget();
+        for frame in self.measured_frames().filter(over) {
             let Some(excess) = medians.excess_of(frame, self).into_iter().next() else {
                 continue;
             };
@@ -189,33 +186,6 @@ impl Profiler {
         culprits.sort_by_key(|culprit| Reverse((culprit.frames, culprit.most_more)));
         culprits
     }
-}
-
-/// For each span the system in which it lies on its thread, if it lies in one.
-fn systems_around(spans: &[Span]) -> Vec<Option<SpanName>> {
-    // From the end on, what holds others comes before them: by thread and depth, the system that is open there.
-    let mut open: HashMap<(u32, u32), Option<SpanName>> = HashMap::new();
-    let mut around: Vec<Option<SpanName>> = spans
-        .iter()
-        .rev()
-        .map(|span| {
-            let above = span
-                .depth
-                .checked_sub(1)
-                .and_then(|depth| open.get(&(span.thread, depth)))
-                .copied()
-                .flatten();
-            let own = match span.category {
-                Category::System => Some(span.name),
-                Category::Frame | Category::Phase => None,
-                Category::Part | Category::Block => above,
-            };
-            open.insert((span.thread, span.depth), own);
-            above
-        })
-        .collect();
-    around.reverse();
-    around
 }
 
 /// The middle value, the lower one of two.

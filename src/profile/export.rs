@@ -1,9 +1,9 @@
 //! Profiles for other programs: trace events and CSV.
 
+use super::build::build;
 use super::frame::FrameProfile;
 use super::profiler::Profiler;
 use super::span::{Category, Span};
-use super::statistics::own_times;
 use serde::Serialize;
 use std::collections::BTreeSet;
 use std::io::{self, Write};
@@ -59,14 +59,6 @@ struct Line<'p> {
     nanoseconds: u64,
     self_nanoseconds: u64,
     build: &'static str,
-}
-
-/// Which build measured: nobody should take a debug build for a slow engine.
-fn build() -> &'static str {
-    match cfg!(debug_assertions) {
-        true => "debug",
-        false => "release",
-    }
 }
 
 impl Profiler {
@@ -186,7 +178,8 @@ impl Profiler {
         let mut writer = csv::Writer::from_writer(writer);
         for frame in self.frames() {
             let mut lines: Vec<Line<'_>> = Vec::new();
-            for (span, own) in frame.spans().iter().zip(own_times(frame.spans())) {
+            for piece in frame.pieces() {
+                let (span, own) = (piece.span, piece.self_nanoseconds);
                 let (name, kind) = (self.name_of(span), span.category().name());
                 let known = lines.iter_mut().find(|line| {
                     (line.name, line.kind, line.thread) == (name, kind, span.thread())

@@ -31,6 +31,7 @@
 
 #[cfg(feature = "tracing")]
 mod bridge;
+mod build;
 mod clock_cost;
 #[cfg(feature = "export")]
 mod compare;
@@ -39,6 +40,7 @@ mod excess;
 #[cfg(feature = "export")]
 mod export;
 mod frame;
+mod pieces;
 mod profiler;
 #[cfg(feature = "export")]
 mod recorded;
@@ -48,12 +50,14 @@ mod statistics;
 
 #[cfg(feature = "tracing")]
 pub use bridge::ProfileLayer;
+pub use build::build;
 pub use clock_cost::ClockCost;
 #[cfg(feature = "export")]
 pub use compare::{Comparison, Finding, NameRatio};
 pub use counters::{Count, CounterKind, CounterStatistic, count};
 pub use excess::{Culprit, Excess};
 pub use frame::FrameProfile;
+pub use pieces::Piece;
 pub use profiler::Profiler;
 #[cfg(feature = "export")]
 pub use recorded::{RecordedName, RecordedProfile};

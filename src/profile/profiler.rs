@@ -243,11 +243,25 @@ impl Profiler {
         self.frames.iter()
     }
 
-    /// How many of the frames that are kept took longer than the budget, without warm-up.
+    /// The frames that are kept, oldest first, without [warm-up](Self::set_warm_up).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.profiler_mut().set_warm_up(4);
+    /// runtime.run_frames(10)?;
+    /// assert_eq!(runtime.profiler().measured_frames().count(), 6);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn measured_frames(&self) -> impl Iterator<Item = &FrameProfile> {
+        self.frames.iter().filter(|frame| !frame.is_warm_up)
+    }
+
+    /// How many of the [measured frames](Self::measured_frames) took longer than the budget.
     #[must_use]
     pub fn frames_over_budget(&self) -> usize {
-        let measured = self.frames.iter().filter(|frame| !frame.is_warm_up);
-        measured
+        self.measured_frames()
             .filter(|frame| frame.duration() > self.budget)
             .count()
     }

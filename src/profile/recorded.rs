@@ -53,10 +53,12 @@ impl RecordedProfile {
     /// The frames that a profiler keeps, without warm-up. O(spans).
     #[must_use]
     pub fn of(profiler: &Profiler) -> Self {
-        let measured = || profiler.frames().filter(|frame| !frame.is_warm_up());
-        let frames: Vec<u64> = measured().map(|frame| frame.number()).collect();
+        let frames: Vec<u64> = profiler
+            .measured_frames()
+            .map(|frame| frame.number())
+            .collect();
         let mut by_name: HashMap<(Category, SpanName), Vec<Option<u64>>> = HashMap::new();
-        for (place, frame) in measured().enumerate() {
+        for (place, frame) in profiler.measured_frames().enumerate() {
             for span in frame.spans() {
                 let times = by_name
                     .entry((span.category, span.name))

@@ -1,7 +1,7 @@
 //! What each name cost over many frames.
 
 use super::profiler::Profiler;
-use super::span::{Category, Span, SpanName};
+use super::span::{Category, SpanName};
 use std::collections::HashMap;
 use std::time::Duration;
 
@@ -198,10 +198,11 @@ fn collect(profiler: &Profiler, of_warm_up: bool) -> Vec<Statistic> {
     let mut by_name: HashMap<(Category, SpanName), Samples> = HashMap::new();
     let frames = profiler.frames();
     for frame in frames.filter(|frame| frame.is_warm_up() == of_warm_up) {
-        for (span, own) in frame.spans().iter().zip(own_times(frame.spans())) {
+        for piece in frame.pieces() {
+            let span = piece.span;
             let samples = by_name.entry((span.category, span.name)).or_default();
             samples.calls += 1;
-            samples.own += own;
+            samples.own += piece.self_nanoseconds;
             match samples.per_frame.last_mut() {
                 Some((number, sum)) if *number == frame.number() => *sum += span.nanoseconds,
                 _ => samples.per_frame.push((frame.number(), span.nanoseconds)),
@@ -215,22 +216,6 @@ fn collect(profiler: &Profiler, of_warm_up: bool) -> Vec<Statistic> {
     statistics
         .sort_by(|a, b| (a.category, b.total(), &a.name).cmp(&(b.category, a.total(), &b.name)));
     statistics
-}
-
-/// The nanoseconds of each span of a frame without those of the spans in it on the same thread.
-///
-/// Spans stand in order of their ends, so what lies in a span stands before it, one level deeper.
-pub(super) fn own_times(spans: &[Span]) -> Vec<u64> {
-    // By thread and depth: what has ended there and lies in a span that has not.
-    let mut inside: HashMap<(u32, u32), u64> = HashMap::new();
-    spans
-        .iter()
-        .map(|span| {
-            let below = inside.remove(&(span.thread, span.depth + 1)).unwrap_or(0);
-            *inside.entry((span.thread, span.depth)).or_default() += span.nanoseconds;
-            span.nanoseconds.saturating_sub(below)
-        })
-        .collect()
 }
 
 fn summarize(

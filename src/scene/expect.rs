@@ -7,7 +7,7 @@ use super::registry::Registry;
 use super::report::Remedy;
 use crate::collide::{Contacts, PairVerdict, Touching};
 use crate::error::Error;
-use crate::profile::Category;
+use crate::profile::{self, Category};
 use crate::runtime::Runtime;
 use crate::space::{MadeFrom, WorldTransform};
 use crate::store::World;
@@ -312,9 +312,9 @@ fn budget(
     };
     let took = statistic.percentile(percentile);
     // Whoever takes a debug build for a slow engine reads it here.
-    let build = match cfg!(debug_assertions) {
-        true => ", in a debug build",
-        false => "",
+    let build = match profile::build() {
+        "debug" => ", in a debug build",
+        _ => "",
     };
     Finding {
         holds: took <= limit,

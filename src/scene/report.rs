@@ -267,8 +267,7 @@ impl Report {
     ) -> Self {
         let runtime = run.runtime();
         let world = runtime.world();
-        let frames = runtime.profiler().frames();
-        let measured = frames.filter(|frame| !frame.is_warm_up());
+        let measured = runtime.profiler().measured_frames();
         let edits = world.missed_edits();
         let mut missed = missed_cues;
         missed.extend(

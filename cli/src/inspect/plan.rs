@@ -1,6 +1,6 @@
 //! What is shown of a plan, as text and as JSON alike.
 
-use crate::output::{self, milliseconds};
+use crate::output::milliseconds;
 use gerust::scene::Scene;
 use gerust::schedule::{Edge, Findings, PhaseCost, PhasePlan, Plan, Reason};
 use gerust::{Phase, Runtime};
@@ -96,7 +96,7 @@ impl<'v> PlanView<'v> {
         Self {
             scene: scene.path().display().to_string(),
             title: scene.title(),
-            build: output::build(),
+            build: gerust::profile::build(),
             frames: scene.frames(),
             threads: runtime.threads(),
             phases: plan

@@ -93,7 +93,7 @@ fn text(
             "{scene}: {} frames before, {} after, warm-up left out{}",
             before.frames().len(),
             after.frames().len(),
-            if cfg!(debug_assertions) {
+            if output::is_debug_build() {
                 ", DEBUG BUILD"
             } else {
                 ""

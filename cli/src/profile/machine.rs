@@ -1,6 +1,5 @@
 //! What a recorded profile says about where it was measured.
 
-use crate::output;
 use crate::trouble::Trouble;
 use gerust::profile::RecordedProfile;
 use gerust::scene::{Scene, SceneRun};
@@ -57,7 +56,7 @@ pub(super) fn describe(
         .about("machine", &machine())
         .about(
             "build",
-            &format!("{} {}", env!("CARGO_PKG_VERSION"), output::build()),
+            &format!("{} {}", env!("CARGO_PKG_VERSION"), gerust::profile::build()),
         )
         .about(PROGRAM, &program))
 }

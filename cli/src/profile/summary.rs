@@ -177,7 +177,7 @@ impl<'r> Summary<'r> {
         Self {
             scene: scene.path().display().to_string(),
             title: report.title(),
-            build: output::build(),
+            build: gerust::profile::build(),
             threads: run.runtime().threads(),
             frames: report.frames(),
             warm_up: report.warm_up(),

@@ -17,7 +17,7 @@ const MOST_CULPRITS: usize = 3;
 
 pub(super) fn of(profile: &Profile) -> String {
     let report = &profile.report;
-    let is_debug = cfg!(debug_assertions);
+    let is_debug = output::is_debug_build();
     let mut text = output::wrapped(
         &format!(
             "{}: {} frames, {} entities at the end{}",

@@ -1,4 +1,5 @@
-use super::super::span::{Category, SpanName, open};
+use super::super::pieces::own_times;
+use super::super::span::{Category, Span, SpanName, open};
 use super::*;
 use proptest::prelude::*;
 

@@ -117,24 +117,19 @@ impl FrameTimes {
 /// the frame: by its own thread alone, a system would come and go with the thread that takes it.
 fn divide<'p>(profiler: &'p Profiler, frame: &'p FrameProfile) -> HashMap<Owner<'p>, f64> {
     let mut times: HashMap<Owner<'p>, f64> = HashMap::new();
-    // By thread and depth: whose time the span is that is open there. From the end on, what holds others comes before them.
-    let mut open: HashMap<(u32, u32), Owner<'p>> = HashMap::new();
-    for span in frame.spans().iter().rev() {
-        let depth_above = span.depth().checked_sub(1);
-        let above = depth_above.and_then(|depth| open.get(&(span.thread(), depth)).copied());
-        let owner = match (span.category(), above) {
+    for piece in frame.pieces() {
+        let span = piece.span;
+        let owner = match (span.category(), piece.system) {
             (Category::System, _) => Owner::System(profiler.name_of(span)),
-            (Category::Part, Some(Owner::Between)) => Owner::Edits,
-            (Category::Part | Category::Block, Some(above)) => above,
-            (Category::Part | Category::Block, None) => system_at(profiler, frame, span),
             (Category::Frame | Category::Phase, _) => Owner::Between,
+            (Category::Part | Category::Block, Some(system)) => {
+                Owner::System(profiler.name_of(system))
+            }
+            // The frame's own thread has no parts outside of systems but these.
+            (Category::Part | Category::Block, None) if span.thread() == 0 => Owner::Edits,
+            (Category::Part | Category::Block, None) => system_at(profiler, frame, span),
         };
-        let time = span.nanoseconds() as f64;
-        *times.entry(owner).or_default() += time;
-        if let Some(above) = above {
-            *times.entry(above).or_default() -= time;
-        }
-        open.insert((span.thread(), span.depth()), owner);
+        *times.entry(owner).or_default() += piece.self_nanoseconds as f64;
     }
     let sum: f64 = times.values().sum();
     let scale = frame.duration().as_nanos() as f64 / sum.max(1.0);

@@ -9,7 +9,6 @@ mod systems;
 mod threads;
 
 use crate::arguments::ProfileCommand;
-use crate::output;
 use crate::picture::PictureFile;
 use crate::trouble::Trouble;
 use frames::FrameTimes;
@@ -89,7 +88,7 @@ fn chosen_frame<'r>(
 fn measured_how(run: &SceneRun<'_>) -> String {
     format!(
         "{} build, {} {}",
-        output::build(),
+        gerust::profile::build(),
         run.runtime().threads(),
         match run.runtime().threads() {
             1 => "thread",
