@@ -1,8 +1,9 @@
 //! The command line.
 
 use crate::check::Shard;
-use crate::profile::{BudgetOption, Versus};
+use crate::profile::BudgetOption;
 use crate::scene_file::SceneFile;
+use crate::versus::Versus;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::num::NonZeroUsize;
 use std::path::PathBuf;

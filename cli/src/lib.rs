@@ -41,6 +41,7 @@ mod profile;
 mod run;
 mod scene_file;
 mod trouble;
+mod versus;
 
 pub use allocations::{COUNTING_ALLOCATOR, CountingAllocator};
 pub use engine::Engine;

@@ -2,14 +2,13 @@
 
 mod budgets;
 mod compare;
+mod in_turn;
 mod machine;
 mod plot;
 mod summary;
 mod text;
-mod versus;
 
 pub(crate) use budgets::BudgetOption;
-pub(crate) use versus::Versus;
 
 use crate::Verdict;
 use crate::allocations;
@@ -36,7 +35,7 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
     };
     let scene = command.scene.load(engine)?;
     if let Some(other) = &command.versus {
-        return versus::run(engine, command, &scene, other);
+        return in_turn::run(engine, command, &scene, other);
     }
     let mut run = start(engine, command, &scene, command.threads.number())?;
     output::advance_to(&mut run, scene.frames())?;

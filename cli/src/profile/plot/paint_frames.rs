@@ -4,7 +4,7 @@ use super::frames::{FrameTimes, PartKind};
 use super::sheet::{self, Error, SMALL_SIZE, TEXT_SIZE, tick};
 use crate::font::FAMILY;
 use crate::output::time;
-use crate::picture::{BLUE, GRID, INK, OCHRE, Painting, STEEL, TEAL, VERMILION};
+use crate::picture::{BLUE, INK, OCHRE, Painting, STEEL, TEAL, VERMILION};
 use plotters::coord::Shift;
 use plotters::coord::types::RangedCoordf64;
 use plotters::prelude::*;
@@ -93,13 +93,9 @@ impl FrameTimes {
             let column = self.columns.get(*place as usize);
             column.map_or_else(String::new, |column| column.first.to_string())
         };
-        panel
-            .configure_mesh()
-            .disable_x_mesh()
-            .bold_line_style(GRID)
-            .light_line_style(TRANSPARENT)
-            .axis_style(STEEL)
-            .label_style((FAMILY, SMALL_SIZE).into_font().color(&INK))
+        let mut mesh = panel.configure_mesh();
+        sheet::style_mesh(&mut mesh);
+        mesh.disable_x_mesh()
             .axis_desc_style((FAMILY, TEXT_SIZE).into_font().color(&INK))
             .x_desc("frame")
             .x_labels(10)

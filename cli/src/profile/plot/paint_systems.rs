@@ -3,9 +3,8 @@
 
 use super::sheet::{self, Error, SMALL_SIZE, TEXT_SIZE, tick};
 use super::systems::{Row, SystemTimes};
-use crate::font::FAMILY;
 use crate::output::time;
-use crate::picture::{BLUE, GRID, INK, PAPER, Painting, STEEL, TEAL, VERMILION};
+use crate::picture::{BLUE, INK, PAPER, Painting, STEEL, TEAL, VERMILION};
 use plotters::coord::Shift;
 use plotters::coord::combinators::LogCoord;
 use plotters::coord::types::RangedCoordf64;
@@ -107,13 +106,9 @@ impl SystemTimes {
         let mut panel = ChartBuilder::on(area)
             .x_label_area_size(30)
             .build_cartesian_2d((low / 1.3..high * 1.3).log_scale(), f64::from(lines)..0.0)?;
-        panel
-            .configure_mesh()
-            .disable_y_mesh()
-            .bold_line_style(GRID)
-            .light_line_style(TRANSPARENT)
-            .axis_style(STEEL)
-            .label_style((FAMILY, SMALL_SIZE).into_font().color(&INK))
+        let mut mesh = panel.configure_mesh();
+        sheet::style_mesh(&mut mesh);
+        mesh.disable_y_mesh()
             .x_labels(8)
             .x_label_formatter(&|time| tick(*time))
             .draw()?;

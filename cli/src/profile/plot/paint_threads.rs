@@ -2,9 +2,8 @@
 
 use super::sheet::{self, Error, SMALL_SIZE, TEXT_SIZE, tick};
 use super::threads::{Block, Lane, Timeline};
-use crate::font::FAMILY;
 use crate::output::time;
-use crate::picture::{BLUE, GRID, INK, OCHRE, Painting, STEEL, TEAL, VERMILION};
+use crate::picture::{BLUE, INK, OCHRE, Painting, STEEL, TEAL, VERMILION};
 use gerust::profile::Category;
 use plotters::coord::Shift;
 use plotters::coord::types::RangedCoordf64;
@@ -63,13 +62,9 @@ impl Timeline {
             .margin_right(16)
             .x_label_area_size(30)
             .build_cartesian_2d(0.0..took.max(1e-6), levels..0.0)?;
-        panel
-            .configure_mesh()
-            .disable_y_mesh()
-            .bold_line_style(GRID)
-            .light_line_style(TRANSPARENT)
-            .axis_style(STEEL)
-            .label_style((FAMILY, SMALL_SIZE).into_font().color(&INK))
+        let mut mesh = panel.configure_mesh();
+        sheet::style_mesh(&mut mesh);
+        mesh.disable_y_mesh()
             .x_labels(10)
             .x_label_formatter(&|time| tick(*time))
             .draw()?;

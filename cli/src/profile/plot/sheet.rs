@@ -1,8 +1,10 @@
 //! What the pictures have in common.
 
 use crate::font::FAMILY;
-use crate::picture::{INK, PAPER, STEEL};
+use crate::picture::{GRID, INK, PAPER, STEEL};
+use plotters::chart::MeshStyle;
 use plotters::coord::Shift;
+use plotters::coord::ranged1d::Ranged;
 use plotters::drawing::DrawingAreaErrorKind;
 use plotters::prelude::*;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
@@ -41,6 +43,19 @@ pub(super) fn begin<B: DrawingBackend>(
         HPos::Left,
     )?;
     Ok(rest)
+}
+
+/// The look that the meshes of all charts share.
+pub(super) fn style_mesh<'a, X: Ranged, Y: Ranged, B: DrawingBackend>(
+    mesh: &mut MeshStyle<'a, '_, X, Y, B>,
+) where
+    X::ValueType: 'static,
+    Y::ValueType: 'static,
+{
+    mesh.bold_line_style(GRID)
+        .light_line_style(TRANSPARENT)
+        .axis_style(STEEL)
+        .label_style((FAMILY, SMALL_SIZE).into_font().color(&INK));
 }
 
 /// Writes a text whose upper corner is at a place.

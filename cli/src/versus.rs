@@ -1,13 +1,7 @@
-//! Two scenes or two settings in turn, frame by frame: what slows the machine down slows both down.
+//! What the second of two runs does otherwise: for commands that compare.
 
-use super::{compare, recorded, start};
-use crate::Verdict;
-use crate::arguments::ProfileCommand;
-use crate::engine::Engine;
-use crate::output;
 use crate::trouble::Trouble;
 use gerust::Runtime;
-use gerust::scene::{Scene, SceneRun};
 use std::convert::Infallible;
 use std::num::NonZeroUsize;
 use std::path::PathBuf;
@@ -77,69 +71,6 @@ impl Versus {
         }
         Ok(())
     }
-}
-
-pub(super) fn run(
-    engine: &Engine,
-    command: &ProfileCommand,
-    scene: &Scene,
-    versus: &Versus,
-) -> Verdict {
-    let files = [
-        ("--plot", command.plot.is_some()),
-        ("--against", command.against.is_some()),
-        ("--save", command.save.is_some()),
-        ("--trace", command.trace.is_some()),
-        ("--csv", command.csv.is_some()),
-    ];
-    if let Some((option, _)) = files.iter().find(|(_, is_given)| *is_given) {
-        return Err(Trouble::other(format!(
-            "`{option}` is for one run, and `--versus` makes two; leave one of the two options out"
-        )));
-    }
-    versus.refuse_unknown()?;
-    let other_scene = match versus {
-        Versus::Scene(path) => Some(command.scene.load_other(path, engine)?),
-        _ => None,
-    };
-    let second_scene = other_scene.as_ref().unwrap_or(scene);
-    let threads = versus.threads().or(command.threads.number());
-    let mut first = start(engine, command, scene, command.threads.number())?;
-    let mut second = start(engine, command, second_scene, threads)?;
-    versus.apply(second.runtime_mut())?;
-    run_in_turn(&mut first, &mut second)?;
-    let mut before = recorded(&first, scene)?;
-    let mut after = recorded(&second, second_scene)?;
-    match versus {
-        Versus::Off(system) => {
-            before = before.about("systems", "all");
-            after = after.about("systems", &format!("all but {system}"));
-        }
-        Versus::SerialBelow(work) => {
-            before = before.about("serial below", "100 µs");
-            after = after.about("serial below", &format!("{} µs", work.as_micros()));
-        }
-        _ => {}
-    }
-    compare::tell_in_turn(command, &before, &after)?;
-    Ok(true)
-}
-
-/// Runs both to their ends, a frame of one and a frame of the other, beginning with the other one each time: whoever comes
-/// second finds caches and clock rates as the first left them.
-fn run_in_turn<'s>(first: &mut SceneRun<'s>, second: &mut SceneRun<'s>) -> Result<(), Trouble> {
-    let frames = first.scene().frames().max(second.scene().frames());
-    let title = format!("{} in turn", first.scene().title());
-    output::with_progress(&title, frames, |frame| {
-        let order: [&mut SceneRun<'s>; 2] = match frame.is_multiple_of(2) {
-            true => [&mut *first, &mut *second],
-            false => [&mut *second, &mut *first],
-        };
-        for run in order {
-            run.advance()?;
-        }
-        Ok(())
-    })
 }
 
 #[cfg(test)]
