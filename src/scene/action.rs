@@ -1,12 +1,11 @@
 //! Actions: what cues and rules do.
 
-use super::ask::{Asked, told_fields};
+use super::ask::fields_mut;
 use super::document::VerdictEntry;
 use super::language::{Expression, Path, Value};
 use super::loading::{load, unload};
 use super::place::{EntityPlan, Parts};
-use super::read::ParameterValues;
-use super::registry::Registry;
+use super::scene_file::Scene;
 use crate::collide::{Body, Collider, Motion};
 use crate::error::Error;
 use crate::runtime::Runtime;
@@ -105,8 +104,7 @@ impl Missed {
 
 /// What actions are carried out with.
 pub(super) struct Stage<'s> {
-    pub(super) registry: &'s Registry,
-    pub(super) parameters: &'s ParameterValues,
+    pub(super) scene: &'s Scene,
     /// The frame that comes next.
     pub(super) frame: u64,
     /// The two that a rule is about, if it is about a contact.
@@ -225,7 +223,7 @@ impl Action {
             }
             ActionKind::Detach { entity, component } => {
                 let entity = find(world, entity)?;
-                let outcome = stage.registry.detach(component, world, entity);
+                let outcome = stage.scene.registry.detach(component, world, entity);
                 Ok(outcome.unwrap_or(Ok(()))?)
             }
             ActionKind::Push {
@@ -321,12 +319,7 @@ fn change(
     stage: &Stage<'_>,
 ) -> Result<(), Missed> {
     let (value, component) = {
-        let asked = Asked {
-            world: &*world,
-            registry: stage.registry,
-            parameters: stage.parameters,
-            pair: stage.pair,
-        };
+        let asked = stage.scene.asked(world, stage.pair);
         let value = to
             .value(&asked)
             .map_err(|problem| Missed::Other(problem.message))?;
@@ -336,7 +329,7 @@ fn change(
         let whole = asked.component(entity, component);
         let mut whole =
             whole.ok_or_else(|| Missed::Other(format!("`{}` has no {component}", field.base)))?;
-        let place = told_fields(&mut whole, fields)
+        let place = fields_mut(&mut whole, fields)
             .ok_or_else(|| Missed::Other(format!("there is no `{field}` to change")))?;
         *place = json_of(&value, place);
         (whole, component.as_str())
@@ -365,7 +358,10 @@ fn change(
             body.friction = number("friction");
         }
         _ => {
-            let replaced = stage.registry.replace(component, world, entity, value);
+            let replaced = stage
+                .scene
+                .registry
+                .replace(component, world, entity, value);
             let refused = |reason| Missed::Other(format!("`{field}` cannot be changed: {reason}"));
             replaced.unwrap_or(Ok(())).map_err(refused)?;
         }

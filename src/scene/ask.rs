@@ -222,42 +222,44 @@ fn vector(vector: Vec3) -> Json {
     json!([vector.x, vector.y, vector.z])
 }
 
-/// A field of a table, or an item of a list by its number from 0 or by its axis.
+/// A field of a table, with `_` for `-` if need be, or an item of a list by its number from 0 or by its axis.
 fn field_of<'j>(value: &'j Json, field: &str) -> Option<&'j Json> {
     match value {
         Json::Object(fields) => fields
             .get(field)
             .or_else(|| fields.get(&field.replace('-', "_"))),
+        Json::Array(items) => items.get(place_in(items.len(), field)?),
+        _ => None,
+    }
+}
+
+/// As [`field_of`], to change it.
+fn field_mut<'j>(value: &'j mut Json, field: &str) -> Option<&'j mut Json> {
+    match value {
+        Json::Object(fields) => match fields.contains_key(field) {
+            true => fields.get_mut(field),
+            false => fields.get_mut(&field.replace('-', "_")),
+        },
         Json::Array(items) => {
-            let axis = ["x", "y", "z", "w"].iter().position(|axis| *axis == field);
-            let number = axis
-                .filter(|_| items.len() <= 4)
-                .or_else(|| field.parse().ok());
-            items.get(number?)
+            let place = place_in(items.len(), field)?;
+            items.get_mut(place)
         }
         _ => None,
     }
 }
 
-/// The place of a field in a value, to change it.
-pub(super) fn told_fields<'j>(whole: &'j mut Json, fields: &[String]) -> Option<&'j mut Json> {
-    fields.iter().try_fold(whole, |value, field| match value {
-        Json::Object(fields) => {
-            let own = match fields.contains_key(field) {
-                true => field.clone(),
-                false => field.replace('-', "_"),
-            };
-            fields.get_mut(&own)
-        }
-        Json::Array(items) => {
-            let axis = ["x", "y", "z", "w"].iter().position(|axis| axis == field);
-            let number = axis
-                .filter(|_| items.len() <= 4)
-                .or_else(|| field.parse().ok());
-            items.get_mut(number?)
-        }
-        _ => None,
-    })
+/// The place of an item in a list of so many: its number, or its axis if there are not more items than axes.
+fn place_in(items: usize, field: &str) -> Option<usize> {
+    const AXES: [&str; 4] = ["x", "y", "z", "w"];
+    let axis = AXES.iter().position(|axis| *axis == field);
+    axis.filter(|_| items <= AXES.len())
+        .or_else(|| field.parse().ok())
+}
+
+/// The place that a path of fields leads to, to change it.
+pub(super) fn fields_mut<'j>(whole: &'j mut Json, fields: &[String]) -> Option<&'j mut Json> {
+    let mut fields = fields.iter();
+    fields.try_fold(whole, |value, field| field_mut(value, field))
 }
 
 fn value_of(value: &Json) -> Option<Value> {

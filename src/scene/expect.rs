@@ -2,9 +2,8 @@
 
 use super::ask::Asked;
 use super::language::{Expression, Value};
-use super::read::ParameterValues;
-use super::registry::Registry;
 use super::report::Remedy;
+use super::scene_file::Scene;
 use crate::collide::{Contacts, PairVerdict, Touching};
 use crate::error::Error;
 use crate::profile::{self, Category};
@@ -160,23 +159,10 @@ impl Condition {
         }
     }
 
-    pub(super) fn check(
-        &self,
-        runtime: &Runtime,
-        registry: &Registry,
-        parameters: &ParameterValues,
-    ) -> Result<Finding, Error> {
+    pub(super) fn check(&self, runtime: &Runtime, scene: &Scene) -> Result<Finding, Error> {
         let world = runtime.world();
         match self {
-            Self::That(_, condition) => Ok(that(
-                condition,
-                &Asked {
-                    world,
-                    registry,
-                    parameters,
-                    pair: None,
-                },
-            )),
+            Self::That(_, condition) => Ok(that(condition, &scene.asked(world, None))),
             Self::Touching(a, b) => touching(world, a, b, true),
             Self::Apart(a, b) => touching(world, a, b, false),
             Self::Position { entity, is, within } => position(world, entity, *is, *within),
@@ -238,23 +224,13 @@ fn that(condition: &Expression, asked: &Asked<'_>) -> Finding {
 }
 
 /// What would have to stand in the place of the stored value for the condition to hold now.
-pub(super) fn remedy(
-    expectation: &Expectation,
-    world: &World,
-    registry: &Registry,
-    parameters: &ParameterValues,
-) -> Option<Remedy> {
+pub(super) fn remedy(expectation: &Expectation, asked: &Asked<'_>) -> Option<Remedy> {
     let Condition::That(_, condition) = &expectation.condition else {
         return None;
     };
-    let (asked, _) = condition.stored()?;
+    let (source, _) = condition.stored()?;
     let (path, span) = expectation.stored_at.clone()?;
-    let value = asked.value(&Asked {
-        world,
-        registry,
-        parameters,
-        pair: None,
-    });
+    let value = source.value(asked);
     Some(Remedy {
         path,
         span,

@@ -1,7 +1,6 @@
 //! A scene as it runs.
 
 use super::action::{Action, ActionKind, Pair, Stage};
-use super::ask::Asked;
 use super::cue::{Rule, Side, Trigger};
 use super::document::VerdictEntry;
 use super::expect::{remedy, touching_first};
@@ -268,12 +267,7 @@ impl<'s> SceneRun<'s> {
     }
 
     fn has_come_to_hold(&mut self, rule: &Rule, condition: &Expression, place: usize) -> bool {
-        let asked = Asked {
-            world: self.runtime.world(),
-            registry: &self.scene.registry,
-            parameters: &self.scene.values,
-            pair: None,
-        };
+        let asked = self.scene.asked(self.runtime.world(), None);
         // What cannot be asked does not hold.
         let holds = condition.value(&asked) == Ok(Value::Truth(true));
         let state = &mut self.rules[place];
@@ -286,8 +280,7 @@ impl<'s> SceneRun<'s> {
     /// `rule` is what brought it about, if it was one.
     fn carry_out(&mut self, actions: &[Action], frame: u64, rule: &str, pair: Option<Pair>) {
         let stage = Stage {
-            registry: &self.scene.registry,
-            parameters: &self.scene.values,
+            scene: self.scene,
             frame,
             pair,
         };
@@ -317,10 +310,7 @@ impl<'s> SceneRun<'s> {
             if outcome.is_some() || !expectation.when.is_due(frame) {
                 continue;
             }
-            let finding =
-                expectation
-                    .condition
-                    .check(&self.runtime, &scene.registry, &scene.values)?;
+            let finding = expectation.condition.check(&self.runtime, scene)?;
             progress.in_a_row = if finding.holds {
                 progress.in_a_row + 1
             } else {
@@ -336,12 +326,7 @@ impl<'s> SceneRun<'s> {
             let before = std::mem::take(&mut progress.before);
             let remedy = match held {
                 true => None,
-                false => remedy(
-                    expectation,
-                    self.runtime.world(),
-                    &scene.registry,
-                    &scene.values,
-                ),
+                false => remedy(expectation, &scene.asked(self.runtime.world(), None)),
             };
             *outcome = Some(
                 Outcome::new(expectation, frame, held, finding.measured)

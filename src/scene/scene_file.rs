@@ -1,5 +1,7 @@
 //! A scene that has been read and checked, and can be run any number of times.
 
+use super::action::Pair;
+use super::ask::Asked;
 use super::check;
 use super::cue::{Cue, Rule};
 use super::expect::{Condition, Expectation};
@@ -12,6 +14,7 @@ use super::run::SceneRun;
 use crate::collide::Dimensions;
 use crate::error::Error;
 use crate::runtime::Runtime;
+use crate::store::World;
 use glam::Vec3;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
@@ -179,6 +182,16 @@ impl Scene {
     #[must_use]
     pub fn step_seconds(&self) -> f64 {
         self.step
+    }
+
+    /// A world, for expressions of this scene to ask; `pair` is what a contact rule is about.
+    pub(super) fn asked<'w>(&'w self, world: &'w World, pair: Option<Pair>) -> Asked<'w> {
+        Asked {
+            world,
+            registry: &self.registry,
+            parameters: &self.values,
+            pair,
+        }
     }
 
     /// The systems that budgets name.

@@ -47,53 +47,10 @@ impl<'d> Checker<'d> {
 
     fn check_times(&mut self, entry: &'d Spanned<CueEntry>) -> Option<Times> {
         let cue = entry.get_ref();
-        let mut times = Vec::new();
-        if let Some(frame) = &cue.frame {
-            times.push(Times::At(self.check_frame(frame, *frame.get_ref(), 1)));
-        }
-        if let Some(time) = &cue.time {
-            let first_span = cue.frame.is_some();
-            if first_span {
-                self.fault(
-                    time,
-                    "`frame` and `time` are both given",
-                    "keep one of the two",
-                );
-                return None;
-            }
-            times.push(Times::At(self.frame_of_time(time, 1)));
-        }
-        let seconds = match (&cue.every, &cue.every_frames) {
-            (Some(every), _) if *every.get_ref() <= 0.0 => {
-                let message = format!("nothing happens every {} s", every.get_ref());
-                self.fault(every, message, "write a number above 0");
-                return None;
-            }
-            (None, Some(every)) if *every.get_ref() == 0 => {
-                self.fault(every, "nothing happens every 0 frames", "write 1 or more");
-                return None;
-            }
-            (Some(every), _) => Some(*every.get_ref()),
-            (None, Some(every)) => Some(*every.get_ref() as f64 * self.step),
-            (None, None) => None,
-        };
-        let repeats = usize::from(cue.every.is_some()) + usize::from(cue.every_frames.is_some());
-        if let Some(seconds) = seconds {
-            let last = self
-                .document
-                .frames
-                .as_ref()
-                .map_or(0, |frames| *frames.get_ref());
-            times.push(Times::Every {
-                seconds,
-                step: self.step,
-                from: cue
-                    .from
-                    .as_ref()
-                    .map_or(1, |from| self.frame_of_time(from, 1)),
-                to: cue.to.as_ref().map_or(last, |to| self.frame_of_time(to, 1)),
-            });
-        } else {
+        let once = [cue.frame.is_some(), cue.time.is_some()];
+        let repeated = [cue.every.is_some(), cue.every_frames.is_some()];
+        let count = |given: &[bool]| given.iter().filter(|given| **given).count();
+        if count(&repeated) == 0 {
             for bound in [&cue.from, &cue.to].into_iter().flatten() {
                 self.fault(
                     bound,
@@ -102,20 +59,54 @@ impl<'d> Checker<'d> {
                 );
             }
         }
-        let keys = ["frame", "time", "every", "every-frames"];
-        if (times.len() != 1 || repeats > 1) && !self.was_at_fault(&keys) {
-            let number = (times.len() + repeats).saturating_sub(usize::from(repeats > 0));
-            let (message, mend) = match number {
-                0 => ("this cue has no time", "add `frame = …` or `time = …`"),
-                _ => (
-                    "this cue has several times",
-                    "keep one of `frame`, `time`, `every` and `every-frames`",
-                ),
-            };
-            self.fault(entry, message, mend);
+        match count(&once) + count(&repeated) {
+            1 => {}
+            0 => {
+                if !self.was_at_fault(&["frame", "time", "every", "every-frames"]) {
+                    let mend = "add `frame = …` or `time = …`";
+                    self.fault(entry, "this cue has no time", mend);
+                }
+                return None;
+            }
+            _ => {
+                let mend = "keep one of `frame`, `time`, `every` and `every-frames`";
+                self.fault(entry, "this cue has several times", mend);
+                return None;
+            }
+        }
+        if let Some(frame) = &cue.frame {
+            return Some(Times::At(self.check_frame(frame, *frame.get_ref(), 1)));
+        }
+        if let Some(time) = &cue.time {
+            return Some(Times::At(self.frame_of_time(time, 1)));
+        }
+        let seconds = self.check_interval(cue)?;
+        let from = cue.from.as_ref();
+        let to = cue.to.as_ref();
+        Some(Times::Every {
+            seconds,
+            step: self.step,
+            from: from.map_or(1, |from| self.frame_of_time(from, 1)),
+            to: to.map_or(self.frames(), |to| self.frame_of_time(to, 1)),
+        })
+    }
+
+    /// The seconds between two times of a cue that repeats.
+    fn check_interval(&mut self, cue: &CueEntry) -> Option<f64> {
+        if let Some(every) = &cue.every {
+            if *every.get_ref() <= 0.0 {
+                let message = format!("nothing happens every {} s", every.get_ref());
+                self.fault(every, message, "write a number above 0");
+                return None;
+            }
+            return Some(*every.get_ref());
+        }
+        let every = cue.every_frames.as_ref()?;
+        if *every.get_ref() == 0 {
+            self.fault(every, "nothing happens every 0 frames", "write 1 or more");
             return None;
         }
-        times.pop()
+        Some(*every.get_ref() as f64 * self.step)
     }
 
     pub(super) fn check_rule(&mut self, entry: &'d Spanned<RuleEntry>) -> Option<Rule> {

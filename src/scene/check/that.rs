@@ -7,9 +7,9 @@ use crate::scene::expect::{Condition, Expectation, When};
 use crate::scene::fault::{Fault, suggest};
 use crate::scene::language::{
     Expression, ExpressionKind, Names, Path, Problem, Question, Time, Value, WhenText,
-    parse_expectation,
+    parse_expectation, unknown_function,
 };
-use crate::scene::read::place_of;
+use crate::scene::read::{place_of, start_in};
 use std::ops::Range;
 use std::path::PathBuf;
 use toml::Spanned;
@@ -77,18 +77,11 @@ impl<'d> Checker<'d> {
         that: &Spanned<String>,
     ) -> Option<(PathBuf, Range<usize>)> {
         let (_, stored) = condition.stored()?;
-        let start = that.span().start + 1;
-        // Only if the text stands in the file letter by letter: with escapes, places are others.
-        let is_plain =
-            self.read.text.get(start..start + that.get_ref().len()) == Some(that.get_ref());
+        let start = start_in(that.get_ref(), &that.span(), &self.read.text)?;
         let span = start + stored.span.start..start + stored.span.end;
         let source = self.sources.at(span.start);
-        is_plain.then(|| {
-            (
-                source.path.clone(),
-                span.start - source.start..span.end - source.start,
-            )
-        })
+        let own = span.start - source.start..span.end - source.start;
+        Some((source.path.clone(), own))
     }
 
     pub(super) fn problem(&mut self, problem: Problem, that: &Spanned<String>) {
@@ -97,13 +90,19 @@ impl<'d> Checker<'d> {
             .push(Fault::new(span, problem.message, problem.mend));
     }
 
+    /// Tells what is wrong with a part of a text.
+    pub(super) fn problem_of(
+        &mut self,
+        part: &Expression,
+        text: &Spanned<String>,
+        message: impl Into<String>,
+        mend: impl Into<String>,
+    ) {
+        self.problem(Problem::new(part.span.clone(), message, mend), text);
+    }
+
     /// Whether there is such an entity, component, template or parameter.
     pub(super) fn check_source(&mut self, source: &Expression, that: &Spanned<String>) {
-        let at = |message: String, mend: String| Problem {
-            span: source.span.clone(),
-            message,
-            mend,
-        };
         let problem = match &source.kind {
             ExpressionKind::Path(path) => self.check_path(path),
             ExpressionKind::Question(Question::Count(template)) => {
@@ -126,7 +125,7 @@ impl<'d> Checker<'d> {
             _ => None,
         };
         if let Some((message, mend)) = problem {
-            self.problem(at(message, mend), that);
+            self.problem_of(source, that, message, mend);
         }
     }
 
@@ -146,10 +145,9 @@ impl<'d> Checker<'d> {
                 return None;
             }
             if let Some(function) = base.strip_suffix("()") {
-                // The names of functions are told where it is worked out.
                 return Some((
                     format!("there is no function `{function}`"),
-                    String::from("see docs/scene-language.md for those that there are"),
+                    unknown_function(function),
                 ));
             }
             if self.names.contains(base) {
@@ -194,21 +192,13 @@ impl<'d> Checker<'d> {
             _ => false,
         };
         if is_number {
-            let problem = Problem {
-                span: condition.span.clone(),
-                message: String::from("this is a value and no condition"),
-                mend: String::from("compare it with another, such as `= 3`"),
-            };
-            self.problem(problem, that);
+            let mend = "compare it with another, such as `= 3`";
+            self.problem_of(condition, that, "this is a value and no condition", mend);
         }
     }
 
     fn check_when_text(&mut self, when: &WhenText, that: &Spanned<String>) -> Option<When> {
-        let frames = self
-            .document
-            .frames
-            .as_ref()
-            .map_or(0, |frames| *frames.get_ref());
+        let frames = self.frames();
         Some(match when {
             WhenText::AtEnd => When::At(frames),
             WhenText::At(time) => When::At(self.frame_of(time, that)?),
@@ -220,15 +210,7 @@ impl<'d> Checker<'d> {
                 let (first, last) = (self.frame_of(from, that)?, self.frame_of(to, that)?);
                 if first > last {
                     let message = format!("frame {first} comes after frame {last}");
-                    let number = from.number();
-                    self.problem(
-                        Problem {
-                            span: number.span.clone(),
-                            message,
-                            mend: String::from("swap the two"),
-                        },
-                        that,
-                    );
+                    self.problem_of(from.number(), that, message, "swap the two");
                     return None;
                 }
                 When::During(first, last)
@@ -242,12 +224,12 @@ impl<'d> Checker<'d> {
         let value = match number.value(&self.read.parameters) {
             Ok(Value::Number(value)) => value,
             Ok(_) => {
-                let problem = Problem {
-                    span: number.span.clone(),
-                    message: String::from("a time is a number"),
-                    mend: String::from("write one, such as `3 s`"),
-                };
-                self.problem(problem, that);
+                self.problem_of(
+                    number,
+                    that,
+                    "a time is a number",
+                    "write one, such as `3 s`",
+                );
                 return None;
             }
             Err(problem) => {
@@ -255,37 +237,29 @@ impl<'d> Checker<'d> {
                 return None;
             }
         };
-        let frames = self
-            .document
-            .frames
-            .as_ref()
-            .map_or(0, |frames| *frames.get_ref());
-        let frame = match time {
-            Time::Seconds(_) => self.frame_at(value),
-            Time::Frame(_) if value.fract() == 0.0 && value >= 0.0 => value as u64,
-            Time::Frame(_) => {
-                let problem = Problem {
-                    span: number.span.clone(),
-                    message: format!("{value} is no number of a frame"),
-                    mend: String::from("write a whole number of 0 or more"),
-                };
-                self.problem(problem, that);
-                return None;
-            }
+        let is_frame = matches!(time, Time::Frame(_));
+        let wrong = if is_frame && (value.fract() != 0.0 || value < 0.0) {
+            let message = format!("{value} is no number of a frame");
+            Some((message, "write a whole number of 0 or more"))
+        } else if value < 0.0 {
+            Some((
+                format!("{value} s is before the scene begins"),
+                "write 0 or more",
+            ))
+        } else {
+            None
         };
-        if value < 0.0 || frame > frames {
-            let message = match value < 0.0 {
-                true => format!("{value} s is before the scene begins"),
-                false => format!("this is frame {frame}, but the scene ends at frame {frames}"),
-            };
-            let problem = Problem {
-                span: number.span.clone(),
-                message,
-                mend: String::from("move it, or raise `frames`"),
-            };
-            self.problem(problem, that);
-            return None;
+        let frame = if is_frame {
+            value as u64
+        } else {
+            self.frame_at(value)
+        };
+        match wrong.or_else(|| self.beyond_end(frame)) {
+            None => Some(frame),
+            Some((message, mend)) => {
+                self.problem_of(number, that, message, mend);
+                None
+            }
         }
-        Some(frame)
     }
 }

@@ -12,22 +12,31 @@ impl<'d> Checker<'d> {
     }
 
     pub(super) fn check_frame<T>(&mut self, at: &Spanned<T>, frame: u64, first: u64) -> u64 {
-        let frames = self
-            .document
-            .frames
-            .as_ref()
-            .map_or(0, |frames| *frames.get_ref());
         if frame < first {
             self.fault(
                 at,
                 format!("this is frame {frame}, but frames are counted from {first}"),
                 format!("write {first} or more"),
             );
-        } else if frame > frames && frames > 0 {
-            let message = format!("this is frame {frame}, but the scene ends at frame {frames}");
-            self.fault(at, message, "move it, or raise `frames`");
+        } else if let Some((message, mend)) = self.beyond_end(frame) {
+            self.fault(at, message, mend);
         }
         frame
+    }
+
+    /// How many frames the scene runs; 0 if that is at fault.
+    pub(super) fn frames(&self) -> u64 {
+        let frames = self.document.frames.as_ref();
+        frames.map_or(0, |frames| *frames.get_ref())
+    }
+
+    /// What is wrong with a frame that the scene does not come to, and how to mend it.
+    pub(super) fn beyond_end(&self, frame: u64) -> Option<(String, &'static str)> {
+        let frames = self.frames();
+        (frame > frames && frames > 0).then(|| {
+            let message = format!("this is frame {frame}, but the scene ends at frame {frames}");
+            (message, "move it, or raise `frames`")
+        })
     }
 
     pub(super) fn frame_of_time(&mut self, time: &Spanned<f64>, first: u64) -> u64 {

@@ -10,7 +10,7 @@ mod print;
 
 pub(super) use evaluate::{Names, Value};
 pub(super) use expectation::{Time, WhenText, parse_expectation};
-pub(super) use parse::parse;
+pub(super) use parse::{parse, unknown_function};
 
 use std::fmt;
 use std::ops::Range;

@@ -381,6 +381,6 @@ fn is_inside_name(letter: char) -> bool {
 }
 
 /// What to say of a function that is not there.
-pub(super) fn unknown_function(name: &str) -> String {
+pub(crate) fn unknown_function(name: &str) -> String {
     suggest(name, "functions", Function::ALL.map(Function::name))
 }

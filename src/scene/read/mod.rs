@@ -19,7 +19,7 @@ use toml::de::{DeArray, DeTable, DeValue, Deserializer};
 use words::{shape_fault, syntax_fault};
 
 pub use parameters::Parameters;
-pub(super) use parameters::{ParameterValues, place_of};
+pub(super) use parameters::{ParameterValues, place_of, start_in};
 pub(super) use sources::Sources;
 
 /// Faults of shape that are looked for at most.

@@ -312,13 +312,19 @@ pub(crate) fn place_of(
     span: &Range<usize>,
     text: &str,
 ) -> Range<usize> {
-    let raw = text.get(span.start + 1..span.end.saturating_sub(1));
-    if raw != Some(content) {
+    let Some(own) = start_in(content, span, text) else {
         return span.clone();
-    }
-    let start = span.start + 1 + before + problem.span.start;
+    };
+    let start = own + before + problem.span.start;
     // An end has no letter of its own: the quote after it has.
-    start..(span.start + 1 + before + problem.span.end).max(start + 1)
+    start..(own + before + problem.span.end).max(start + 1)
+}
+
+/// Where in the file the content of a text in quotes begins, if it stands there letter by letter: with escapes, places are others.
+pub(crate) fn start_in(content: &str, span: &Range<usize>, text: &str) -> Option<usize> {
+    let start = span.start + 1;
+    let raw = text.get(start..span.end.saturating_sub(1));
+    (raw == Some(content)).then_some(start)
 }
 
 type Replacement<'t> = (Option<Value>, &'t String);

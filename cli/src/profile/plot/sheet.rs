@@ -46,12 +46,9 @@ pub(super) fn begin<B: DrawingBackend>(
 }
 
 /// The look that the meshes of all charts share.
-pub(super) fn style_mesh<'a, X: Ranged, Y: Ranged, B: DrawingBackend>(
-    mesh: &mut MeshStyle<'a, '_, X, Y, B>,
-) where
-    X::ValueType: 'static,
-    Y::ValueType: 'static,
-{
+pub(super) fn style_mesh<X: Ranged, Y: Ranged, B: DrawingBackend>(
+    mesh: &mut MeshStyle<'_, '_, X, Y, B>,
+) {
     mesh.bold_line_style(GRID)
         .light_line_style(TRANSPARENT)
         .axis_style(STEEL)
