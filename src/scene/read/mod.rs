@@ -53,6 +53,11 @@ impl ReadScene {
             .any(|cut| keys.contains(&cut.key.as_str()) && region.contains(&cut.span.start))
     }
 
+    /// Whether anything at fault was cut out of a region of the file.
+    pub(super) fn was_cut_in(&self, region: &Range<usize>) -> bool {
+        self.cut.iter().any(|cut| region.contains(&cut.span.start))
+    }
+
     /// The values that a `components` entry stands for.
     pub(super) fn values(&self, key: Option<&String>) -> &[(String, Attach)] {
         key.and_then(|key| key.parse::<usize>().ok())
