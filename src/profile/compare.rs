@@ -83,6 +83,19 @@ pub struct NameRatio {
     pub finding: Finding,
 }
 
+/// Which differences matter.
+///
+/// See [`Comparison::between`] for an example.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub struct Least {
+    /// The ratio from which on a difference matters, such as 1.02; less than 1 is 1.
+    pub ratio: f64,
+    /// The time from which on a difference of the medians matters. What a span itself costs, two reads of the
+    /// [clock](super::ClockCost), is a good choice: where a name takes no more than a few reads, two runs of the same program differ
+    /// by as much.
+    pub difference: Duration,
+}
+
 /// One profile against another; see [`Comparison::between`].
 #[derive(Clone, PartialEq, Debug)]
 pub struct Comparison {
@@ -90,8 +103,8 @@ pub struct Comparison {
     pub differing_facts: Vec<(String, String, String)>,
     /// Whether frames of equal numbers were paired.
     pub is_paired: bool,
-    /// The ratio up to which a difference does not matter, such as 1.02.
-    pub least_ratio: f64,
+    /// Which differences count.
+    pub least: Least,
     /// Each name: in the order of the profile after, what is gone last.
     pub names: Vec<NameRatio>,
 }
@@ -100,7 +113,8 @@ impl Comparison {
     /// Compares two profiles name by name. If they are of the same scene (the fact `scene`), frames of the same number did the
     /// same work and are paired: then what differs from frame to frame takes no part.
     ///
-    /// A name counts as slower or faster only if the whole interval lies beyond `least_ratio` or its inverse. The interval tells
+    /// A name counts as slower or faster only if the whole interval lies beyond the least ratio or its inverse, and the medians are
+    /// no closer than the least difference. The interval tells
     /// what frames of *these two runs* show; if the machine was slower throughout one of them, that is a part of the ratio. Run
     /// both at the same time, frame by frame, where that matters. O(names · frames · draws), 200 to 1,000 draws.
     ///
@@ -108,7 +122,7 @@ impl Comparison {
     ///
     /// ```
     /// use gerust::prelude::*;
-    /// use gerust::profile::{Comparison, Finding, RecordedProfile};
+    /// use gerust::profile::{Comparison, Finding, Least, RecordedProfile};
     /// use std::time::Duration;
     ///
     /// let run = |wait: Duration| -> Result<RecordedProfile, gerust::Error> {
@@ -120,17 +134,17 @@ impl Comparison {
     ///     Ok(RecordedProfile::of(runtime.profiler()).about("scene", "waiting"))
     /// };
     /// let (short, long) = (run(Duration::from_micros(100))?, run(Duration::from_millis(4))?);
-    /// let comparison = Comparison::between(&short, &long, 1.02);
+    /// let least = Least { ratio: 1.02, difference: Duration::from_nanos(100) };
+    /// let comparison = Comparison::between(&short, &long, least);
     /// let wait = comparison.names.iter().find(|ratio| ratio.name == "wait").expect("both waited");
     /// assert!(comparison.is_paired && wait.low > 2.0);
     /// assert_eq!(wait.finding, Finding::Slower);
     /// # Ok::<(), gerust::Error>(())
     /// ```
     #[must_use]
-    pub fn between(before: &RecordedProfile, after: &RecordedProfile, least_ratio: f64) -> Self {
+    pub fn between(before: &RecordedProfile, after: &RecordedProfile, least: Least) -> Self {
         let scene = |profile: &RecordedProfile| profile.facts().get("scene").cloned();
         let is_paired = scene(before).is_some() && scene(before) == scene(after);
-        let least_ratio = least_ratio.max(1.0);
         let old: HashMap<(&str, &str), &RecordedName> = before
             .names()
             .iter()
@@ -141,11 +155,11 @@ impl Comparison {
             names.push(match old.get(&key(name)) {
                 Some(known) if is_paired => {
                     let pairs = pairs((before.frames(), known), (after.frames(), name));
-                    ratio_of(known, name, least_ratio, &Frames::Paired(pairs))
+                    ratio_of(known, name, least, &Frames::Paired(pairs))
                 }
                 Some(known) => {
                     let apart = Frames::Apart(present(known), present(name));
-                    ratio_of(known, name, least_ratio, &apart)
+                    ratio_of(known, name, least, &apart)
                 }
                 None => alone(name, Finding::New),
             });
@@ -157,7 +171,7 @@ impl Comparison {
         Self {
             differing_facts: differing_facts(before, after),
             is_paired,
-            least_ratio,
+            least,
             names,
         }
     }
@@ -268,7 +282,7 @@ fn median(values: &mut [f64]) -> f64 {
 fn ratio_of(
     before: &RecordedName,
     after: &RecordedName,
-    least_ratio: f64,
+    least: Least,
     frames: &Frames,
 ) -> NameRatio {
     let count = frames.count();
@@ -285,19 +299,20 @@ fn ratio_of(
     ratios.sort_unstable_by(f64::total_cmp);
     let outside = (draws as f64 * OUTSIDE) as usize;
     let (low, high) = (ratios[outside], ratios[draws - 1 - outside]);
+    let (was, is) = (median_time(before), median_time(after));
+    let least_ratio = least.ratio.max(1.0);
+    let finding = match () {
+        () if was.abs_diff(is) < least.difference => Finding::NoDifference,
+        () if low > least_ratio => Finding::Slower,
+        () if high < 1.0 / least_ratio => Finding::Faster,
+        () => Finding::NoDifference,
+    };
     NameRatio {
         ratio: frames.ratio(),
         low,
         high,
-        before: median_time(before),
-        ..alone(
-            after,
-            match () {
-                () if low > least_ratio => Finding::Slower,
-                () if high < 1.0 / least_ratio => Finding::Faster,
-                () => Finding::NoDifference,
-            },
-        )
+        before: was,
+        ..alone(after, finding)
     }
 }
 

@@ -5,7 +5,7 @@ use crate::arguments::{Format, ProfileCommand};
 use crate::output::{self, milliseconds, time};
 use crate::trouble::Trouble;
 use comfy_table::{CellAlignment, ContentArrangement, Table};
-use gerust::profile::{Comparison, Finding, NameRatio, RecordedProfile};
+use gerust::profile::{ClockCost, Comparison, Finding, Least, NameRatio, RecordedProfile};
 use serde::Serialize;
 use std::fmt::Write as _;
 use std::path::Path;
@@ -40,13 +40,21 @@ pub(super) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
     })
 }
 
+/// A difference counts from a ratio on, and from what the clock reads of a span cost.
+fn least(ratio: f64) -> Least {
+    Least {
+        ratio,
+        difference: ClockCost::measure().of_spans(1),
+    }
+}
+
 /// Two runs, one after the other.
 pub(super) fn tell_apart(
     command: &ProfileCommand,
     before: &RecordedProfile,
     after: &RecordedProfile,
 ) -> Result<(), Trouble> {
-    let comparison = Comparison::between(before, after, LEAST_APART);
+    let comparison = Comparison::between(before, after, least(LEAST_APART));
     let note = "The two were measured one after the other: if the machine was slower throughout one of them, that is in the \
                 ratios. `--versus` runs two in turn.";
     tell(command, &comparison, before, after, note)
@@ -58,7 +66,7 @@ pub(super) fn tell_in_turn(
     before: &RecordedProfile,
     after: &RecordedProfile,
 ) -> Result<(), Trouble> {
-    let comparison = Comparison::between(before, after, LEAST_IN_TURN);
+    let comparison = Comparison::between(before, after, least(LEAST_IN_TURN));
     tell(
         command,
         &comparison,
@@ -123,13 +131,14 @@ fn text(
     let _ = write!(text, "\n{}\n\n", table(comparison));
     text += &output::wrapped(
         &format!(
-            "{} The ratio is after by before: {}. The interval holds it with 99 %; a difference counts from {:.0} % on.",
+            "{} The ratio is after by before: {}. The interval holds it with 99 %; a difference counts from {:.0} % and {} on.",
             note,
             match comparison.is_paired {
                 true => "the median over frames of the same number",
                 false => "that of the medians, since the scenes differ",
             },
-            (comparison.least_ratio - 1.0) * 100.0
+            (comparison.least.ratio - 1.0) * 100.0,
+            time(comparison.least.difference)
         ),
         "",
         0,
@@ -248,6 +257,7 @@ fn short(finding: Finding) -> &'static str {
 struct ComparisonSummary<'c> {
     paired: bool,
     least_ratio: f64,
+    least_difference_ms: f64,
     differs: Vec<Difference<'c>>,
     names: Vec<RatioSummary<'c>>,
 }
@@ -278,7 +288,8 @@ impl<'c> ComparisonSummary<'c> {
         let names = comparison.names.iter();
         Self {
             paired: comparison.is_paired,
-            least_ratio: comparison.least_ratio,
+            least_ratio: comparison.least.ratio,
+            least_difference_ms: milliseconds(comparison.least.difference),
             differs: differs
                 .map(|(fact, before, after)| Difference {
                     fact,

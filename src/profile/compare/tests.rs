@@ -34,6 +34,11 @@ fn noisy(middle: f64, frames: usize, seed: u64) -> Vec<Option<u64>> {
         .collect()
 }
 
+fn least(ratio: f64) -> Least {
+    let difference = Duration::ZERO;
+    Least { ratio, difference }
+}
+
 fn of<'c>(comparison: &'c Comparison, name: &str) -> &'c NameRatio {
     let mut names = comparison.names.iter();
     names
@@ -59,7 +64,7 @@ fn equal_runs_show_no_difference_and_others_do() {
             ("lash", noisy(720.0, 600, 6)),
         ],
     );
-    let comparison = Comparison::between(&before, &after, 1.02);
+    let comparison = Comparison::between(&before, &after, least(1.02));
     assert!(comparison.is_paired && comparison.differing_facts.is_empty());
     assert_eq!(of(&comparison, "sway").finding, Finding::NoDifference);
     assert_eq!(of(&comparison, "lash").finding, Finding::Faster);
@@ -74,7 +79,7 @@ fn false_alarms_are_rare() {
     let alarms = (0..60).filter(|seed| {
         let before = profile("quay", &[("sway", noisy(50_000.0, 300, 1_000 + seed))]);
         let after = profile("quay", &[("sway", noisy(50_000.0, 300, 2_000 + seed))]);
-        let comparison = Comparison::between(&before, &after, 1.0);
+        let comparison = Comparison::between(&before, &after, least(1.0));
         comparison.names[0].finding != Finding::NoDifference
     });
     assert!(alarms.count() <= 3);
@@ -91,10 +96,10 @@ fn what_differs_from_frame_to_frame_takes_no_part_where_frames_are_paired() {
     };
     let before = profile("growing", &[("stow", growing(1.0, 1))]);
     let after = profile("growing", &[("stow", growing(1.05, 2))]);
-    let paired = Comparison::between(&before, &after, 1.02);
+    let paired = Comparison::between(&before, &after, least(1.02));
     assert_eq!(of(&paired, "stow").finding, Finding::Slower);
     let other = profile("another", &[("stow", growing(1.05, 2))]);
-    let apart = Comparison::between(&before, &other, 1.02);
+    let apart = Comparison::between(&before, &other, least(1.02));
     assert!(!apart.is_paired);
     assert_eq!(of(&apart, "stow").finding, Finding::NoDifference);
     assert_eq!(
@@ -122,7 +127,7 @@ fn what_cannot_be_compared_is_said() {
         "quay",
         &[("sway", some(100)), ("rare", some(100)), ("new", some(100))],
     );
-    let comparison = Comparison::between(&before, &after, 1.02);
+    let comparison = Comparison::between(&before, &after, least(1.02));
     let findings: Vec<(&str, Finding)> = comparison
         .names
         .iter()
@@ -183,4 +188,36 @@ proptest! {
             }
         }
     }
+}
+
+#[test]
+fn differences_that_no_clock_can_tell_do_not_count() {
+    let before = profile(
+        "quay",
+        &[
+            ("sway", noisy(400.0, 600, 1)),
+            ("stow", noisy(9_000.0, 600, 2)),
+        ],
+    );
+    let after = profile(
+        "quay",
+        &[
+            ("sway", noisy(440.0, 600, 3)),
+            ("stow", noisy(9_900.0, 600, 4)),
+        ],
+    );
+    let with = |nanoseconds| {
+        let difference = Duration::from_nanos(nanoseconds);
+        Comparison::between(
+            &before,
+            &after,
+            Least {
+                ratio: 1.02,
+                difference,
+            },
+        )
+    };
+    assert_eq!(of(&with(10), "sway").finding, Finding::Slower);
+    assert_eq!(of(&with(90), "sway").finding, Finding::NoDifference);
+    assert_eq!(of(&with(90), "stow").finding, Finding::Slower);
 }
