@@ -6,14 +6,14 @@ use gerust::scene::{Registry, Report, Scene, SceneError};
 use serde::{Deserialize, Serialize};
 
 #[derive(Clone, Serialize, Deserialize)]
-struct Wear {
+struct Dents {
     left: f32,
     knocks: u32,
 }
 
 fn registry() -> Registry {
     let mut registry = Registry::standard();
-    registry.register::<Wear>("wear");
+    registry.register::<Dents>("dents");
     registry
 }
 
@@ -39,7 +39,7 @@ name = "crate"
 transform = { translation = [0, 5, 0] }
 collider = { size = [1, 1, 1] }
 body = { mass = 2 }
-components.wear = { left = 1.0, knocks = 0 }
+components.dents = { left = 1.0, knocks = 0 }
 "#;
 
 fn parse(more: &str) -> Result<Scene, SceneError> {
@@ -129,8 +129,8 @@ do = [{ despawn = "it" }]
 [[rules]]
 contact = ["default", "crate"]
 do = [
-    { change = { field = "other.wear.knocks", to = "other.wear.knocks + 1" } },
-    { change = { field = "other.wear.left", to = "other.wear.left / 2" } },
+    { change = { field = "other.dents.knocks", to = "other.dents.knocks + 1" } },
+    { change = { field = "other.dents.left", to = "other.dents.left / 2" } },
     { link = { entity = "other", under = "it" } },
     { change = { field = "other.body.velocity.x", to = "3" } },
 ]
@@ -138,7 +138,7 @@ do = [
     done(more, |world| {
         assert_eq!(count(world, "pallet"), 0);
         let crate_ = world.find("crate").expect("it is there");
-        let wear = world.get::<Wear>(crate_).expect("it has some");
+        let wear = world.get::<Dents>(crate_).expect("it has some");
         assert_eq!((wear.knocks, wear.left), (1, 0.5));
         assert_eq!(world.parent(crate_), world.find("ground"));
         assert!(place(world, "crate").x > 1.0);
@@ -191,9 +191,9 @@ fn actions_do_what_they_say() {
         },
     );
     after(
-        "{ detach = { entity = 'crate', component = 'wear' } }",
+        "{ detach = { entity = 'crate', component = 'dents' } }",
         &|world| {
-            assert!(!world.has::<Wear>(world.find("crate").expect("it is there")));
+            assert!(!world.has::<Dents>(world.find("crate").expect("it is there")));
         },
     );
     after(
@@ -280,19 +280,19 @@ fn what_cannot_be_done_is_told() {
             "push `ground`: `ground` has no body to push",
         ),
         (
-            "{ change = { field = 'ground.wear.left', to = '1' } }",
-            "change ground.wear.left: `ground` has no wear",
+            "{ change = { field = 'ground.dents.left', to = '1' } }",
+            "change ground.dents.left: `ground` has no dents",
         ),
         (
-            "{ change = { field = 'crate.wear.lft', to = '1' } }",
-            "there is no `crate.wear.lft` to change",
+            "{ change = { field = 'crate.dents.lft', to = '1' } }",
+            "there is no `crate.dents.lft` to change",
         ),
         (
-            "{ change = { field = 'crate.wear.knocks', to = '1.5' } }",
-            "`crate.wear.knocks` cannot be changed: ",
+            "{ change = { field = 'crate.dents.knocks', to = '1.5' } }",
+            "`crate.dents.knocks` cannot be changed: ",
         ),
         (
-            "{ change = { field = 'crate.wear.left', to = '1 / 0' } }",
+            "{ change = { field = 'crate.dents.left', to = '1 / 0' } }",
             "this comes to inf",
         ),
         (

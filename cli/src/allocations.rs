@@ -1,5 +1,7 @@
 //! How often this process has allocated, if its binary counts that.
 
+use gerust::Runtime;
+use gerust::profile::CounterKind;
 use stats_alloc::{INSTRUMENTED_SYSTEM, StatsAlloc};
 use std::alloc::System;
 
@@ -27,6 +29,14 @@ pub const COUNTING_ALLOCATOR: CountingAllocator = &INSTRUMENTED_SYSTEM;
 pub(crate) fn so_far() -> u64 {
     let stats = COUNTING_ALLOCATOR.stats();
     (stats.allocations + stats.reallocations) as u64
+}
+
+/// Counts those of each frame, if the binary counts.
+pub(crate) fn count(runtime: &mut Runtime) {
+    if are_counted() {
+        let profiler = runtime.profiler_mut();
+        profiler.add_counter("allocations", CounterKind::Rising, so_far);
+    }
 }
 
 /// Whether the binary counts: whatever prints anything has allocated.

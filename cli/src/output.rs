@@ -1,5 +1,6 @@
 //! Printing, and what several commands print alike.
 
+use crate::allocations;
 use crate::arguments::{Format, Threads};
 use crate::engine::Engine;
 use crate::scene_file::SceneFile;
@@ -102,6 +103,7 @@ pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Trou
     if let Some(threads) = threads.number() {
         runtime.set_threads(threads)?;
     }
+    allocations::count(&mut runtime);
     Ok(runtime)
 }
 

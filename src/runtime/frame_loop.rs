@@ -1,5 +1,6 @@
 //! The runtime.
 
+use super::controls::Controls;
 use super::pacing::Pacing;
 use crate::collide::{self, Contacts};
 use crate::error::{Error, Kind};
@@ -375,6 +376,9 @@ impl Runtime {
             let (schedule, world) = (&mut self.schedule, &mut self.world);
             schedule.run_frame_phases(world, context, &self.crew, leader)
         };
+        if let Ok(controls) = self.world.global_mut::<Controls>() {
+            controls.end_frame();
+        }
         let world = &self.world;
         self.profiler.end_frame(|count| {
             count("entities", world.len() as u64);

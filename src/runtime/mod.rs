@@ -1,12 +1,19 @@
 //! The frame loop, which owns world, schedule and profiler, and kits to set it up with.
 
 mod answers;
+mod controls;
 mod frame_loop;
 mod kit;
 mod pacing;
 mod standard;
 
+pub use controls::Controls;
 pub use frame_loop::Runtime;
 pub use kit::{Kit, Need};
 pub use pacing::Advance;
-pub use standard::{Arrived, Earlier, Follow, Lifetime, Route, Spin, StandardKit, Velocity};
+#[cfg(feature = "chance")]
+pub use standard::Spawner;
+pub use standard::{
+    Arrived, Condition, Earlier, Follow, FollowNamed, Lifetime, LogEntry, Machine, Route, Spin,
+    StandardKit, Steered, Switched, Transition, Velocity, Wear, Worn,
+};

@@ -8,12 +8,13 @@ use super::place::{EntityPlan, Parts};
 use super::scene_file::Scene;
 use crate::collide::{Body, Collider, Motion};
 use crate::error::Error;
-use crate::runtime::Runtime;
+use crate::runtime::{Controls, Runtime};
 use crate::space::{Transform, WorldTransform};
 use crate::store::{Entity, World};
 use glam::Vec3;
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use serde_json::Value as Json;
 
 /// Something that is done between two frames.
 #[derive(Debug)]
@@ -61,6 +62,20 @@ pub(super) enum ActionKind {
         system: String,
         on: bool,
     },
+    Emit {
+        event: String,
+        /// What it holds, with names of entities.
+        with: Json,
+    },
+    Control {
+        name: String,
+        value: f32,
+    },
+    /// Something that the program has registered.
+    Own {
+        name: String,
+        with: Json,
+    },
     /// The entities of another file.
     Load {
         file: String,
@@ -103,30 +118,69 @@ impl Missed {
 }
 
 /// What actions are carried out with.
+#[derive(Clone, Copy)]
 pub(super) struct Stage<'s> {
     pub(super) scene: &'s Scene,
     /// The frame that comes next.
     pub(super) frame: u64,
-    /// The two that a rule is about, if it is about a contact.
-    pub(super) pair: Option<Pair>,
+    /// What a rule is about, if it is about more than the world.
+    pub(super) about: About<'s>,
+    /// The how manieth of the things that the rule is about in this frame, from 0.
+    pub(super) nth: u64,
 }
 
-/// Two entities that actions name `it` and `other`.
+impl<'s> Stage<'s> {
+    /// Of what is about nothing but the world.
+    pub(super) fn of(scene: &'s Scene, frame: u64) -> Self {
+        Self {
+            scene,
+            frame,
+            about: About::default(),
+            nth: 0,
+        }
+    }
+}
+
+/// Two entities.
 pub(super) type Pair = [Entity; 2];
 
-/// What the two of a contact are called.
-pub(super) const PAIR_NAMES: [&str; 2] = ["it", "other"];
+/// What a rule is about: the two of a contact, or an event and the entities that it is about.
+#[derive(Clone, Copy, Default)]
+pub(super) struct About<'a> {
+    /// Those that actions name `it` and `other`.
+    pub(super) entities: [Option<Entity>; 2],
+    pub(super) event: Option<&'a Json>,
+}
 
-/// The entity of a name, which may be that of one of a pair.
-pub(super) fn find_with(world: &World, pair: Option<Pair>, name: &str) -> Option<Entity> {
-    let of_pair = pair.and_then(|pair| {
-        let place = PAIR_NAMES.iter().position(|known| *known == name)?;
-        Some(pair[place])
-    });
-    match of_pair {
-        // It may have gone with what another action did.
-        Some(entity) => world.contains(entity).then_some(entity),
-        None => world.find(name),
+/// What the two that a rule is about are called.
+pub(super) const PAIR_NAMES: [&str; 2] = ["it", "other"];
+/// The fields of an event in which they stand.
+pub(super) const PAIR_FIELDS: [&str; 2] = ["entity", "other"];
+
+impl<'a> About<'a> {
+    pub(super) fn contact([one, other]: Pair) -> Self {
+        Self {
+            entities: [Some(one), Some(other)],
+            event: None,
+        }
+    }
+
+    pub(super) fn event(event: &'a Json) -> Self {
+        let field = |name: &str| serde_json::from_value(event.get(name)?.clone()).ok();
+        Self {
+            entities: PAIR_FIELDS.map(field),
+            event: Some(event),
+        }
+    }
+
+    /// The entity of a name, which may be that of one of the two.
+    pub(super) fn find(&self, world: &World, name: &str) -> Option<Entity> {
+        let place = PAIR_NAMES.iter().position(|known| *known == name);
+        match place.and_then(|place| self.entities[place]) {
+            // It may have gone with what another action did.
+            Some(entity) => world.contains(entity).then_some(entity),
+            None => world.find(name),
+        }
     }
 }
 
@@ -155,6 +209,9 @@ impl Action {
             ActionKind::PushAway { .. } => String::from("push what is near"),
             ActionKind::Change { field, .. } => format!("change {field}"),
             ActionKind::Switch { system, .. } => format!("switch `{system}`"),
+            ActionKind::Emit { event, .. } => format!("emit `{event}`"),
+            ActionKind::Control { name, .. } => format!("move the control `{name}`"),
+            ActionKind::Own { name, .. } => format!("do `{name}`"),
             ActionKind::Load { file, .. } => format!("load {file}"),
             ActionKind::Unload(file) => format!("unload {file}"),
             ActionKind::Stop { .. } => String::from("stop"),
@@ -170,9 +227,14 @@ impl Action {
         let mut seed = [0; 32];
         seed[..8].copy_from_slice(&stage.frame.to_le_bytes());
         seed[8..16].copy_from_slice(&self.number.to_le_bytes());
-        for (place, entity) in stage.pair.into_iter().flatten().enumerate() {
+        for (place, entity) in stage.about.entities.iter().enumerate() {
             let start = 16 + place * 4;
-            seed[start..start + 4].copy_from_slice(&entity.index().to_le_bytes());
+            let index = entity.map_or(0, Entity::index);
+            seed[start..start + 4].copy_from_slice(&index.to_le_bytes());
+        }
+        // Events may be about no entity, or about the same one.
+        if stage.about.event.is_some() {
+            seed[24..].copy_from_slice(&stage.nth.to_le_bytes());
         }
         ChaCha8Rng::from_seed(seed).random::<f64>() < self.chance
     }
@@ -184,7 +246,7 @@ impl Action {
         }
         let world = runtime.world_mut();
         let find = |world: &World, name: &str| {
-            let found = find_with(world, stage.pair, name);
+            let found = stage.about.find(world, name);
             found.ok_or_else(|| Missed::Gone(name.to_owned()))
         };
         match &self.kind {
@@ -244,6 +306,15 @@ impl Action {
             ActionKind::Change { field, to } => {
                 let entity = find(world, &field.base)?;
                 change(world, entity, field, to, stage)
+            }
+            ActionKind::Emit { event, with } => emit(world, event, with, stage),
+            ActionKind::Control { name, value } => {
+                world.ensure_global::<Controls>().set(name, *value);
+                Ok(())
+            }
+            ActionKind::Own { name, with } => {
+                let action = stage.scene.registry.actions.get(name);
+                action.map_or(Ok(()), |action| action(world, with).map_err(Missed::Other))
             }
             ActionKind::Load { file, plans } => load(world, file, plans),
             ActionKind::Unload(file) => unload(world, file),
@@ -310,6 +381,25 @@ fn push_away(world: &mut World, from: Vec3, radius: f32, strength: f32) {
     });
 }
 
+/// Posts an event, with the entities whose names it holds.
+fn emit(world: &mut World, event: &str, with: &Json, stage: &Stage<'_>) -> Result<(), Missed> {
+    let mut with = with.clone();
+    for field in PAIR_FIELDS {
+        if let Some(value) = with.get_mut(field)
+            && let Some(name) = value.as_str()
+        {
+            let entity = stage.about.find(world, name);
+            let entity = entity.ok_or_else(|| Missed::Gone(name.to_owned()))?;
+            *value = serde_json::to_value(entity).unwrap_or_default();
+        }
+    }
+    let read = stage.scene.registry.read_event(event, with);
+    if let Some(post) = read {
+        post.map_err(Missed::Other)?(world);
+    }
+    Ok(())
+}
+
 /// Works an expression out and puts it into a field.
 fn change(
     world: &mut World,
@@ -319,7 +409,7 @@ fn change(
     stage: &Stage<'_>,
 ) -> Result<(), Missed> {
     let (value, component) = {
-        let asked = stage.scene.asked(world, stage.pair);
+        let asked = stage.scene.asked(world, stage.about);
         let value = to
             .value(&asked)
             .map_err(|problem| Missed::Other(problem.message))?;

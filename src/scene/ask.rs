@@ -1,10 +1,13 @@
 //! What names stand for in expectations, and answers to their questions.
 
-use super::action::{Pair, find_with};
+use super::action::About;
+use super::fault::suggest;
+use super::happenings::Happenings;
 use super::language::{Names, Path, Question, Value};
 use super::read::ParameterValues;
 use super::registry::Registry;
 use crate::collide::{Body, Collider, Contacts, Layers, Motion, WorldBox};
+use crate::runtime::Controls;
 use crate::schedule::Clock;
 use crate::space::{MadeFrom, Transform, WorldTransform};
 use crate::store::{Entity, Name, World};
@@ -30,6 +33,9 @@ pub(super) const OF_AN_ENTITY: [&str; 6] = [
     "transform",
 ];
 
+/// What an event is called by the rule that it brings into action.
+pub(super) const EVENT: &str = "event";
+
 /// What is wrong, and how to mend it.
 type Told = (String, String);
 
@@ -38,8 +44,8 @@ pub(super) struct Asked<'w> {
     pub(super) world: &'w World,
     pub(super) registry: &'w Registry,
     pub(super) parameters: &'w ParameterValues,
-    /// The two that a rule is about, if it is about a contact.
-    pub(super) pair: Option<Pair>,
+    /// What a rule is about, if it is about more than the world.
+    pub(super) about: About<'w>,
 }
 
 impl Names for Asked<'_> {
@@ -50,6 +56,11 @@ impl Names for Asked<'_> {
                 None => Ok(self.of_world(&path.base)),
             };
         };
+        if let Some(event) = self.about.event
+            && path.base == EVENT
+        {
+            return self.field_of_event(event, path).map(Some);
+        }
         let entity = self.find(&path.base)?;
         let whole = self.component(entity, component).ok_or_else(|| {
             (
@@ -92,6 +103,9 @@ impl Names for Asked<'_> {
                 .count();
             return Ok(Some(Value::Number(count as f64)));
         }
+        if let Some(answer) = self.answer_of_world(question)? {
+            return Ok(Some(answer));
+        }
         if let Question::Exists(name) = question {
             return Ok(Some(Value::Truth(self.world.find(name).is_some())));
         }
@@ -126,8 +140,50 @@ impl Names for Asked<'_> {
 }
 
 impl Asked<'_> {
+    /// The answer to a question that is about no entity.
+    fn answer_of_world(&self, question: &Question) -> Result<Option<Value>, Told> {
+        let happenings = self.world.global::<Happenings>().ok();
+        let number = match question {
+            Question::Happens(event) => {
+                let count = happenings.map_or(0, |happenings| happenings.of_frame(event));
+                return Ok(Some(Value::Truth(count > 0)));
+            }
+            Question::Events(event) => {
+                happenings.map_or(0, |happenings| happenings.so_far(event)) as f64
+            }
+            Question::Control(name) => {
+                let controls = self.world.global::<Controls>();
+                f64::from(controls.map_or(0.0, |controls| controls.value(name)))
+            }
+            Question::Counter(name) => {
+                let happenings = happenings.as_ref();
+                let count = happenings.and_then(|happenings| happenings.counters.get(name));
+                *count.ok_or_else(|| {
+                    let counters = happenings.iter().flat_map(|known| known.counters.keys());
+                    (
+                        format!("the frame has no counter `{name}`"),
+                        suggest(name, "counters", counters.map(String::as_str)),
+                    )
+                })? as f64
+            }
+            _ => return Ok(None),
+        };
+        Ok(Some(Value::Number(number)))
+    }
+
+    fn field_of_event(&self, event: &Json, path: &Path) -> Result<Value, Told> {
+        let mut fields = path.fields.iter();
+        let found = fields.try_fold(event, |value, field| field_of(value, field));
+        found.and_then(value_of).ok_or_else(|| {
+            (
+                format!("there is no value `{path}`: the event is {event}"),
+                String::from("name one of its fields"),
+            )
+        })
+    }
+
     fn find(&self, name: &str) -> Result<Entity, Told> {
-        find_with(self.world, self.pair, name).ok_or_else(|| {
+        self.about.find(self.world, name).ok_or_else(|| {
             (
                 format!("there is no `{name}`"),
                 String::from("ask whether it exists before"),

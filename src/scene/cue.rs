@@ -61,8 +61,17 @@ pub(super) struct Rule {
 #[derive(Debug)]
 pub(super) enum Trigger {
     When(Expression),
-    /// Two that begin to touch.
-    Contact([Side; 2]),
+    /// Two that begin to touch, and what must hold as well.
+    Contact([Side; 2], Option<Expression>),
+    /// An event of a name, and what must hold as well.
+    Event(String, Option<Expression>),
+}
+
+/// How a control input is moved: where it is from each of these frames on.
+#[derive(Clone, PartialEq, Debug)]
+pub(super) struct Track {
+    pub(super) control: String,
+    pub(super) moves: Vec<(u64, f32)>,
 }
 
 /// Which entities a side of a contact can be.

@@ -1,7 +1,8 @@
 //! Expectations: what must be so at a frame, or by then.
 
+use super::action::About;
 use super::ask::Asked;
-use super::language::{Expression, Value};
+use super::language::{Expression, ExpressionKind, Question, Value};
 use super::report::Remedy;
 use super::scene_file::Scene;
 use crate::collide::{Contacts, PairVerdict, Touching};
@@ -159,10 +160,26 @@ impl Condition {
         }
     }
 
+    /// Whether it depends on the machine, or on what else the process does.
+    pub(super) fn is_of_process(&self) -> bool {
+        const OF_PROCESS: [&str; 2] = ["allocations", "resident memory"];
+        let asks = |source: &&Expression| match &source.kind {
+            ExpressionKind::Question(Question::Counter(name)) => {
+                OF_PROCESS.contains(&name.as_str())
+            }
+            _ => false,
+        };
+        match self {
+            Self::Budget { .. } => true,
+            Self::That(_, condition) => condition.sources().iter().any(asks),
+            _ => false,
+        }
+    }
+
     pub(super) fn check(&self, runtime: &Runtime, scene: &Scene) -> Result<Finding, Error> {
         let world = runtime.world();
         match self {
-            Self::That(_, condition) => Ok(that(condition, &scene.asked(world, None))),
+            Self::That(_, condition) => Ok(that(condition, &scene.asked(world, About::default()))),
             Self::Touching(a, b) => touching(world, a, b, true),
             Self::Apart(a, b) => touching(world, a, b, false),
             Self::Position { entity, is, within } => position(world, entity, *is, *within),

@@ -44,6 +44,7 @@ mod difference;
 mod document;
 mod expect;
 mod fault;
+mod happenings;
 mod language;
 mod loading;
 mod place;

@@ -177,6 +177,20 @@ impl EntityPlan {
 
     fn spawn_as(&self, world: &mut World, name: Option<Name>) -> Result<Entity, Error> {
         let entity = world.spawn((Transform::default(),));
+        self.furnish(world, entity, name)?;
+        Ok(entity)
+    }
+
+    /// Makes an entity what is planned.
+    pub(super) fn furnish(
+        &self,
+        world: &mut World,
+        entity: Entity,
+        name: Option<Name>,
+    ) -> Result<(), Error> {
+        if !world.has::<Transform>(entity) {
+            world.attach(entity, Transform::default())?;
+        }
         for child in &self.children {
             let child = child.spawn_as(world, child.name_under(name.as_ref()))?;
             world.link(child, entity)?;
@@ -187,8 +201,7 @@ impl EntityPlan {
         if let Some(template) = &self.template {
             world.attach(entity, MadeFrom(template.clone()))?;
         }
-        self.parts.apply(world, entity)?;
-        Ok(entity)
+        self.parts.apply(world, entity)
     }
 
     /// What a child is called in full; nothing if it, or what it is under, has no name.

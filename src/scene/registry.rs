@@ -1,6 +1,7 @@
 //! Which component types a scene file may name.
 
 use crate::error::Error;
+use crate::runtime;
 use crate::store::{Component, Entity, World};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
@@ -15,6 +16,9 @@ pub(super) type Attach = Arc<dyn Fn(&mut World, Entity) -> Result<(), Error> + S
 
 /// The value of an entity, as JSON; `None` if it has none.
 type ShowValue = fn(&World, Entity) -> Option<serde_json::Value>;
+
+/// Posts one event.
+pub(super) type Post = Arc<dyn Fn(&mut World) + Send + Sync>;
 
 type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Attach, toml::de::Error>;
 
@@ -54,7 +58,24 @@ type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Attach, toml::de::Error>;
 #[derive(Clone, Default)]
 pub struct Registry {
     kinds: BTreeMap<String, ComponentKind>,
+    events: BTreeMap<String, EventKind>,
+    pub(super) actions: BTreeMap<String, OwnAction>,
 }
+
+/// What can be done with an event type without knowing it.
+#[derive(Clone, Copy)]
+struct EventKind {
+    /// Reads an event; says what does not fit.
+    read: fn(serde_json::Value) -> Result<Post, String>,
+    /// The events without the first so many that were ever posted.
+    after: fn(&World, u64) -> Vec<serde_json::Value>,
+    /// How many events there were so far.
+    so_far: fn(&World) -> u64,
+}
+
+/// An action of one's own: done with the values that it is given.
+pub(super) type OwnAction =
+    Arc<dyn Fn(&mut World, &serde_json::Value) -> Result<(), String> + Send + Sync>;
 
 /// What can be done with a component type without knowing it.
 #[derive(Clone, Copy)]
@@ -75,8 +96,9 @@ impl Registry {
         Self::default()
     }
 
-    /// The component types of the [`StandardKit`](crate::StandardKit), under their names in lower case: `velocity`,
-    /// `spin`, `lifetime`, `route`. The kit itself must be added to the runtime for them to do anything.
+    /// The component types of the [`StandardKit`](crate::StandardKit), under their names in lower case, such as `velocity` and
+    /// `route`, and its events, such as `arrived`. `follow` is a [`FollowNamed`](runtime::FollowNamed). The kit itself must be added to the runtime for them to do
+    /// anything.
     ///
     /// # Example
     ///
@@ -84,7 +106,8 @@ impl Registry {
     /// use gerust::scene::Registry;
     ///
     /// let registry = Registry::standard();
-    /// assert_eq!(registry.names().collect::<Vec<_>>(), ["lifetime", "route", "spin", "velocity"]);
+    /// assert!(registry.names().any(|name| name == "velocity"));
+    /// assert_eq!(registry.event_names().collect::<Vec<_>>(), ["arrived", "switched", "worn"]);
     /// assert_eq!(Registry::new().names().count(), 0);
     /// ```
     #[must_use]
@@ -93,7 +116,15 @@ impl Registry {
         registry.register::<crate::Velocity>("velocity");
         registry.register::<crate::Spin>("spin");
         registry.register::<crate::Lifetime>("lifetime");
-        registry.register::<crate::runtime::Route>("route");
+        registry.register::<runtime::Route>("route");
+        registry.register::<runtime::FollowNamed>("follow");
+        registry.register::<runtime::Steered>("steered");
+        registry.register::<runtime::Machine>("machine");
+        registry.register::<runtime::Wear>("wear");
+        registry.register::<runtime::Spawner>("spawner");
+        registry.register_event::<runtime::Arrived>("arrived");
+        registry.register_event::<runtime::Switched>("switched");
+        registry.register_event::<runtime::Worn>("worn");
         registry
     }
 
@@ -133,6 +164,141 @@ impl Registry {
             },
         };
         self.kinds.insert(name.to_owned(), kind);
+    }
+
+    /// Lets scene files name an event type: actions `emit` it, rules act on it, and expectations count it. A name that is taken
+    /// is given to the new type.
+    ///
+    /// An event that is about an entity has it in a field `entity`, one that is about two has the second in a field `other`: scene
+    /// files write names there, and the actions of a rule name the two `it` and `other`.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
+    /// struct Weighed { entity: Entity, tonnes: f32 }
+    ///
+    /// let mut registry = Registry::standard();
+    /// registry.register_event::<Weighed>("weighed");
+    ///
+    /// let text = r#"
+    /// title = "whatever is too heavy goes"
+    /// frames = 3
+    /// [[entities]]
+    /// name = "container"
+    /// [[cues]]
+    /// frame = 1
+    /// do = [{ emit = { event = "weighed", with = { entity = "container", tonnes = 31.5 } } }]
+    /// [[rules]]
+    /// event = "weighed"
+    /// where = "event.tonnes > 30"
+    /// do = [{ despawn = "it" }]
+    /// [[expect]]
+    /// that = "events of weighed = 1 and not container exists"
+    /// "#;
+    /// let report = Scene::parse(text, "weigh.toml", &registry)?.run(Runtime::new())?;
+    /// report.assert_all_held();
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn register_event<E: Component + Clone + Serialize + DeserializeOwned>(
+        &mut self,
+        name: &str,
+    ) {
+        let kind = EventKind {
+            read: |value| {
+                let event: E = serde_json::from_value(value).map_err(|error| error.to_string())?;
+                Ok(Arc::new(move |world| world.post(event.clone())))
+            },
+            after: |world, number| {
+                let posted = world.posted_after::<E>(number);
+                let values = posted.iter().map(serde_json::to_value);
+                values.map(Result::unwrap_or_default).collect()
+            },
+            so_far: |world| world.posted_so_far::<E>(),
+        };
+        self.events.insert(name.to_owned(), kind);
+    }
+
+    /// Lets scene files do something of your own: an action `own = { name = "…", with = { … } }` calls it with the world and with
+    /// what is given under `with`, as JSON. What it returns as an error is told among the actions that were missed. A name that is
+    /// taken is given to the new action.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let mut registry = Registry::standard();
+    /// registry.register_action("raise all", |world, with| {
+    ///     let metres = with["metres"].as_f64().ok_or("give it `metres`")? as f32;
+    ///     world.rows_mut::<&mut Transform>().each(|transform| transform.translation.y += metres);
+    ///     Ok(())
+    /// });
+    ///
+    /// let text = r#"
+    /// title = "the tide comes in at once"
+    /// frames = 2
+    /// [[entities]]
+    /// name = "barge"
+    /// [[cues]]
+    /// frame = 1
+    /// do = [{ own = { name = "raise all", with = { metres = 3 } } }]
+    /// [[expect]]
+    /// that = "barge.position.y = 3"
+    /// "#;
+    /// let scene = Scene::parse(text, "tide.toml", &registry)?;
+    /// scene.run(Runtime::new())?.assert_all_held();
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn register_action(
+        &mut self,
+        name: &str,
+        action: impl Fn(&mut World, &serde_json::Value) -> Result<(), String> + Send + Sync + 'static,
+    ) {
+        self.actions.insert(name.to_owned(), Arc::new(action));
+    }
+
+    /// The names of all events, in alphabetical order.
+    pub fn event_names(&self) -> impl Iterator<Item = &str> {
+        self.events.keys().map(String::as_str)
+    }
+
+    /// The names of all actions of one's own, in alphabetical order.
+    pub fn action_names(&self) -> impl Iterator<Item = &str> {
+        self.actions.keys().map(String::as_str)
+    }
+
+    /// Reads an event of a name; nothing if it is not registered.
+    pub(super) fn read_event(
+        &self,
+        name: &str,
+        value: serde_json::Value,
+    ) -> Option<Result<Post, String>> {
+        Some((self.events.get(name)?.read)(value))
+    }
+
+    /// The events of a name without the first so many that were ever posted; of old ones not all are kept.
+    pub(super) fn posted_after(
+        &self,
+        name: &str,
+        world: &World,
+        number: u64,
+    ) -> Vec<serde_json::Value> {
+        let kind = self.events.get(name);
+        kind.map_or_else(Vec::new, |kind| (kind.after)(world, number))
+    }
+
+    /// How many events of each name were posted so far.
+    pub(super) fn posted_so_far<'r>(
+        &'r self,
+        world: &'r World,
+    ) -> impl Iterator<Item = (&'r str, u64)> {
+        let kinds = self.events.iter();
+        kinds.map(|(name, kind)| (name.as_str(), (kind.so_far)(world)))
     }
 
     /// All names, in alphabetical order.

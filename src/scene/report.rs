@@ -1,6 +1,6 @@
 //! What came of a scene.
 
-use super::expect::{Condition, Expectation};
+use super::expect::Expectation;
 use super::run::SceneRun;
 use crate::collide::Contacts;
 use crate::profile::Statistic;
@@ -60,7 +60,7 @@ impl Outcome {
             measured,
             before: Vec::new(),
             touching: None,
-            is_of_real_time: matches!(expectation.condition, Condition::Budget { .. }),
+            is_of_real_time: expectation.condition.is_of_process(),
             remedy: None,
         }
     }
@@ -160,7 +160,7 @@ impl Outcome {
         self.remedy.as_ref()
     }
 
-    /// Whether it is about real time, and may come out otherwise the next time.
+    /// Whether it is about real time, or about what the whole process does, and may come out otherwise the next time.
     #[must_use]
     pub fn is_of_real_time(&self) -> bool {
         self.is_of_real_time

@@ -1,16 +1,18 @@
 //! A scene as it runs.
 
-use super::action::{Action, ActionKind, Pair, Stage};
+use super::action::{About, Action, ActionKind, Pair, Stage};
 use super::cue::{Rule, Side, Trigger};
 use super::document::VerdictEntry;
 use super::expect::{remedy, touching_first};
+use super::happenings::Happenings;
 use super::language::{Expression, Value};
 use super::report::{Leftovers, Outcome, Report};
 use super::scene_file::Scene;
-use crate::collide::{Contact, ContactState, Contacts, Gravity, Layers, Solver};
+use crate::collide::{Contacts, Gravity, Layers, Solver};
 use crate::error::Error;
-use crate::runtime::Runtime;
+use crate::runtime::{Controls, Runtime};
 use crate::schedule::Clock;
+use serde_json::Value as Json;
 use std::collections::VecDeque;
 
 /// Frames whose times are kept: ten minutes at 60 a second, about 30 MB.
@@ -131,6 +133,9 @@ impl<'s> SceneRun<'s> {
             layers.meet(a, b);
         }
         world.set_global(layers);
+        scene.put_templates(world);
+        world.set_global(Happenings::default());
+        world.set_global(Controls::default());
         let mut children = Vec::new();
         for plan in &scene.entities {
             let entity = plan.spawn(world)?;
@@ -158,7 +163,7 @@ impl<'s> SceneRun<'s> {
             contacts_begun: 0,
             leftovers: Leftovers::default(),
         };
-        run.count_contacts();
+        run.look_around();
         run.check_expectations()?;
         Ok(run)
     }
@@ -204,58 +209,121 @@ impl<'s> SceneRun<'s> {
             return Ok(false);
         }
         self.runtime.run_frames(1)?;
-        self.count_contacts();
+        self.look_around();
         self.check_expectations()?;
         Ok(true)
     }
 
-    fn count_contacts(&mut self) {
-        let contacts = self.runtime.world().posted::<Contact>();
-        let begun = contacts
-            .iter()
-            .filter(|contact| contact.state == ContactState::Began);
-        self.contacts_begun += begun.count() as u64;
-        if let Ok(contacts) = self.runtime.world().global::<Contacts>() {
+    /// Notes what has happened in the frame.
+    fn look_around(&mut self) {
+        let mut happenings = std::mem::take(self.happenings_mut());
+        let world = self.runtime.world();
+        happenings.note(&self.scene.registry, world);
+        self.contacts_begun += happenings.begun.len() as u64;
+        if let Ok(contacts) = world.global::<Contacts>() {
             self.leftovers.note(self.frame(), &contacts);
+        }
+        if self.scene.asks_counters {
+            let frame = self.runtime.profiler().frames().last();
+            let counts = frame.iter().flat_map(|frame| frame.counters());
+            happenings.counters = counts
+                .map(|count| (count.name.to_owned(), count.value))
+                .collect();
+        }
+        *self.happenings_mut() = happenings;
+    }
+
+    fn happenings_mut(&mut self) -> &mut Happenings {
+        self.runtime.world_mut().ensure_global::<Happenings>()
+    }
+
+    /// Moves control inputs as the scene says they are moved at a frame.
+    fn move_controls(&mut self, frame: u64) {
+        let scene = self.scene;
+        for track in &scene.controls {
+            for (_, value) in track.moves.iter().filter(|(at, _)| *at == frame) {
+                let controls = self.runtime.world_mut().ensure_global::<Controls>();
+                controls.set(&track.control, *value);
+            }
         }
     }
 
     /// Carries out what rules bring about that have come to hold, and then what cues do in a frame.
     fn carry_out_actions(&mut self, frame: u64) {
         let scene = self.scene;
+        self.move_controls(frame);
         for (rule, place) in scene.rules.iter().zip(0..) {
+            let stage = Stage::of(scene, frame);
             match &rule.trigger {
                 Trigger::When(condition) => {
                     if self.has_come_to_hold(rule, condition, place) {
-                        self.carry_out(&rule.actions, frame, &rule.text, None);
+                        self.carry_out(&rule.actions, &stage, &rule.text);
                     }
                 }
-                Trigger::Contact(sides) => {
-                    for pair in self.pairs_that_began(sides) {
-                        let state = &mut self.rules[place];
-                        if !(rule.once && state.has_fired) {
-                            state.has_fired = true;
-                            self.carry_out(&rule.actions, frame, &rule.text, Some(pair));
-                        }
-                    }
+                Trigger::Contact(sides, condition) => {
+                    let pairs = self.pairs_that_began(sides);
+                    let about = pairs.into_iter().map(About::contact).collect();
+                    self.carry_out_each(rule, place, condition.as_ref(), about, stage);
+                }
+                Trigger::Event(name, condition) => {
+                    let events = self.events_of(name);
+                    let about = events.iter().map(About::event).collect();
+                    self.carry_out_each(rule, place, condition.as_ref(), about, stage);
                 }
             }
         }
+        let stage = Stage::of(scene, frame);
         for cue in scene.cues.iter().filter(|cue| cue.at.include(frame)) {
-            self.carry_out(&cue.actions, frame, "", None);
+            self.carry_out(&cue.actions, &stage, "");
+        }
+    }
+
+    /// The events of a name that were posted in the last frame.
+    fn events_of(&self, name: &str) -> Vec<Json> {
+        let world = self.runtime.world();
+        let happenings = world.global::<Happenings>();
+        happenings.map_or_else(
+            |_| Vec::new(),
+            |happenings| happenings.events(&self.scene.registry, world, name),
+        )
+    }
+
+    /// Carries out what a rule brings about, for each thing that it is about of which its condition holds.
+    fn carry_out_each(
+        &mut self,
+        rule: &Rule,
+        place: usize,
+        condition: Option<&Expression>,
+        about: Vec<About<'_>>,
+        stage: Stage<'_>,
+    ) {
+        for (about, nth) in about.into_iter().zip(0..) {
+            let holds = condition.is_none_or(|condition| {
+                let asked = self.scene.asked(self.runtime.world(), about);
+                condition.value(&asked) == Ok(Value::Truth(true))
+            });
+            let state = &mut self.rules[place];
+            if holds && !(rule.once && state.has_fired) {
+                state.has_fired = true;
+                let stage = Stage {
+                    about,
+                    nth,
+                    ..stage
+                };
+                self.carry_out(&rule.actions, &stage, &rule.text);
+            }
         }
     }
 
     /// The pairs that have begun to touch in the last frame, each in the order of the sides.
     fn pairs_that_began(&self, sides: &[Side; 2]) -> Vec<Pair> {
         let world = self.runtime.world();
-        let contacts = world.posted::<Contact>();
-        let begun = contacts
-            .iter()
-            .filter(|contact| contact.state == ContactState::Began);
+        let Ok(happenings) = world.global::<Happenings>() else {
+            return Vec::new();
+        };
+        let begun = happenings.begun.iter();
         begun
-            .filter_map(|contact| {
-                let (a, b) = (contact.first, contact.second);
+            .filter_map(|&[a, b]| {
                 let fits = |one, other| sides[0].takes(world, one) && sides[1].takes(world, other);
                 match (fits(a, b), fits(b, a)) {
                     (true, _) => Some([a, b]),
@@ -267,7 +335,7 @@ impl<'s> SceneRun<'s> {
     }
 
     fn has_come_to_hold(&mut self, rule: &Rule, condition: &Expression, place: usize) -> bool {
-        let asked = self.scene.asked(self.runtime.world(), None);
+        let asked = self.scene.asked(self.runtime.world(), About::default());
         // What cannot be asked does not hold.
         let holds = condition.value(&asked) == Ok(Value::Truth(true));
         let state = &mut self.rules[place];
@@ -278,13 +346,9 @@ impl<'s> SceneRun<'s> {
     }
 
     /// `rule` is what brought it about, if it was one.
-    fn carry_out(&mut self, actions: &[Action], frame: u64, rule: &str, pair: Option<Pair>) {
-        let stage = Stage {
-            scene: self.scene,
-            frame,
-            pair,
-        };
-        for action in actions.iter().filter(|action| action.has_luck(&stage)) {
+    fn carry_out(&mut self, actions: &[Action], stage: &Stage<'_>, rule: &str) {
+        let frame = stage.frame;
+        for action in actions.iter().filter(|action| action.has_luck(stage)) {
             if let ActionKind::Stop { verdict, why } = &action.kind {
                 let why = why.clone().unwrap_or_else(|| match rule {
                     "" => String::from("a cue stops the scene"),
@@ -295,7 +359,7 @@ impl<'s> SceneRun<'s> {
                     .get_or_insert(Outcome::stopped(frame - 1, held, why));
                 continue;
             }
-            if let Err(missed) = action.carry_out(&mut self.runtime, &stage) {
+            if let Err(missed) = action.carry_out(&mut self.runtime, stage) {
                 let told = format!("frame {frame}: {}: {}", action.describe(), missed.reason());
                 self.missed_cues.push(told);
             }
@@ -326,7 +390,10 @@ impl<'s> SceneRun<'s> {
             let before = std::mem::take(&mut progress.before);
             let remedy = match held {
                 true => None,
-                false => remedy(expectation, &scene.asked(self.runtime.world(), None)),
+                false => {
+                    let asked = scene.asked(self.runtime.world(), About::default());
+                    remedy(expectation, &asked)
+                }
             };
             *outcome = Some(
                 Outcome::new(expectation, frame, held, finding.measured)

@@ -1,9 +1,9 @@
 //! A scene that has been read and checked, and can be run any number of times.
 
-use super::action::Pair;
+use super::action::About;
 use super::ask::Asked;
 use super::check;
-use super::cue::{Cue, Rule};
+use super::cue::{Cue, Rule, Track};
 use super::expect::{Condition, Expectation};
 use super::fault::SceneError;
 use super::place::EntityPlan;
@@ -14,9 +14,11 @@ use super::run::SceneRun;
 use crate::collide::Dimensions;
 use crate::error::Error;
 use crate::runtime::Runtime;
+use crate::space::{Template, Templates};
 use crate::store::World;
 use glam::Vec3;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
 
 /// A scene file that has been read and found to make sense.
@@ -43,9 +45,13 @@ pub struct Scene {
     /// Pairs of names that meet; a layer without partner is paired with `default`.
     pub(super) layers: Vec<(String, String)>,
     pub(super) entities: Vec<EntityPlan>,
+    pub(super) templates: Vec<EntityPlan>,
+    pub(super) controls: Vec<Track>,
     pub(super) cues: Vec<Cue>,
     pub(super) rules: Vec<Rule>,
     pub(super) expectations: Vec<Expectation>,
+    /// Whether anything asks for a counter of a frame.
+    pub(super) asks_counters: bool,
 }
 
 impl Scene {
@@ -185,12 +191,12 @@ impl Scene {
     }
 
     /// A world, for expressions of this scene to ask; `pair` is what a contact rule is about.
-    pub(super) fn asked<'w>(&'w self, world: &'w World, pair: Option<Pair>) -> Asked<'w> {
+    pub(super) fn asked<'w>(&'w self, world: &'w World, about: About<'w>) -> Asked<'w> {
         Asked {
             world,
             registry: &self.registry,
             parameters: &self.values,
-            pair,
+            about,
         }
     }
 
@@ -203,6 +209,20 @@ impl Scene {
         });
         let given = self.budgets.iter().map(|(system, _)| system.as_str());
         given.chain(expected)
+    }
+
+    /// Lets systems make copies of the templates.
+    pub(super) fn put_templates(&self, world: &mut World) {
+        let templates = world.ensure_global::<Templates>();
+        for plan in &self.templates {
+            let Some(name) = plan.template.as_ref() else {
+                continue;
+            };
+            let plan = Arc::new(plan.clone());
+            templates.add(Template::made_by(name.as_str(), move |world, entity| {
+                plan.furnish(world, entity, None)
+            }));
+        }
     }
 
     /// Puts the scene's entities and settings into a runtime, ready to run frame by frame.

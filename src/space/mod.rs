@@ -10,6 +10,7 @@ mod links;
 mod placement_now;
 mod propagate;
 mod template;
+mod template_edits;
 mod transform;
 mod world_transform;
 

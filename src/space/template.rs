@@ -1,7 +1,9 @@
 //! Templates: sets of components, and whole subtrees, that can be copied.
 
+use super::transform::Transform;
 use crate::error::{Error, Kind};
 use crate::store::{Component, Entity, Name, World};
+use glam::Vec3;
 use std::any::TypeId;
 use std::collections::BTreeMap;
 use std::fmt;
@@ -152,6 +154,17 @@ impl Template {
         self
     }
 
+    /// A template whose copies are made by a function, which gets the entity that is to become one.
+    #[cfg(feature = "scene")]
+    pub(crate) fn made_by(
+        name: &str,
+        make: impl Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync + 'static,
+    ) -> Self {
+        let mut template = Self::named(name);
+        template.parts.push((TypeId::of::<Self>(), Arc::new(make)));
+        template
+    }
+
     /// Begins a copy.
     pub fn copy(&self) -> CopyOf<'_> {
         CopyOf {
@@ -179,6 +192,17 @@ impl Template {
 
     fn spawn_with(&self, world: &mut World, overrides: &[(TypeId, Part)]) -> Result<Entity, Error> {
         let entity = world.spawn((MadeFrom(self.name.clone()),));
+        self.furnish(world, entity, overrides)?;
+        Ok(entity)
+    }
+
+    /// Gives an entity what makes a copy of it.
+    fn furnish(
+        &self,
+        world: &mut World,
+        entity: Entity,
+        overrides: &[(TypeId, Part)],
+    ) -> Result<(), Error> {
         let overridden = |id: &TypeId| overrides.iter().any(|(other, _)| other == id);
         let own = self.parts.iter().filter(|(id, _)| !overridden(id));
         for (_, part) in own.chain(overrides) {
@@ -188,7 +212,7 @@ impl Template {
             let child = child.spawn_with(world, &[])?;
             world.link(child, entity)?;
         }
-        Ok(entity)
+        Ok(())
     }
 }
 
@@ -226,6 +250,52 @@ impl CopyOf<'_> {
         self
     }
 
+    /// Puts this copy at a place, in metres in its parent's space; rotation and scale stay those of the template.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let large = Transform { scale: Vec3::splat(2.0), ..Transform::at(1.0, 0.0, 0.0) };
+    /// let mut world = World::new();
+    /// let copy = Template::named("crate").with(large).copy().at(Vec3::Y).spawn(&mut world)?;
+    /// let placed = *world.get::<Transform>(copy)?;
+    /// assert_eq!((placed.translation, placed.scale), (Vec3::Y, large.scale));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn at(mut self, place: Vec3) -> Self {
+        let moved: Part = Arc::new(move |world, entity| {
+            let transform = world.get::<Transform>(entity);
+            let mut transform = transform.map_or_else(|_| Transform::default(), |held| *held);
+            transform.translation = place;
+            world.attach(entity, transform).map(drop)
+        });
+        // No component is of this type, so it stands in the way of none.
+        self.parts.push((TypeId::of::<CopyOf<'static>>(), moved));
+        self
+    }
+
+    /// Changes this copy by a function, after all else.
+    #[cfg(feature = "chance")]
+    pub(crate) fn changed(
+        mut self,
+        change: impl Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync + 'static,
+    ) -> Self {
+        let key = TypeId::of::<CopyOf<'static>>();
+        self.parts.push((key, Arc::new(change)));
+        self
+    }
+
+    /// What has to be done, without the template that it was begun from.
+    pub(super) fn for_later(self) -> Copying {
+        Copying {
+            template: self.template.clone(),
+            parts: self.parts,
+            parent: self.parent,
+        }
+    }
+
     /// Links this copy under a parent, as its last child.
     pub fn under(self, parent: Entity) -> Self {
         Self {
@@ -244,19 +314,44 @@ impl CopyOf<'_> {
     ///
     /// If one of the components is a tuple.
     pub fn spawn(self, world: &mut World) -> Result<Entity, Error> {
-        if let Some(parent) = self.parent
-            && !world.contains(parent)
-        {
-            return Err(Error::from(Kind::StaleEntity {
-                entity: parent,
-                verb: "given a child",
-            }));
-        }
+        check_parent(world, self.parent)?;
         let root = self.template.spawn_with(world, &self.parts)?;
         if let Some(parent) = self.parent {
             world.link(root, parent)?;
         }
         Ok(root)
+    }
+}
+
+fn check_parent(world: &World, parent: Option<Entity>) -> Result<(), Error> {
+    match parent {
+        Some(entity) if !world.contains(entity) => Err(Error::from(Kind::StaleEntity {
+            entity,
+            verb: "given a child",
+        })),
+        _ => Ok(()),
+    }
+}
+
+/// A copy that will be made under an id that is known already.
+pub(super) struct Copying {
+    template: Template,
+    parts: Vec<(TypeId, Part)>,
+    parent: Option<Entity>,
+}
+
+impl Copying {
+    pub(super) fn spawn_as(self, world: &mut World, root: Entity) -> Result<(), Error> {
+        if let Err(error) = check_parent(world, self.parent) {
+            world.forgo_reserved(root);
+            return Err(error);
+        }
+        world.spawn_reserved(root, (MadeFrom(self.template.name.clone()),));
+        self.template.furnish(world, root, &self.parts)?;
+        match self.parent {
+            Some(parent) => world.link(root, parent),
+            None => Ok(()),
+        }
     }
 }
 

@@ -54,11 +54,16 @@ impl Edits<'_> {
     /// Records a spawn, and returns the id under which the entity will live. Until the end of the phase the id is
     /// not alive, but it can be stored and named in further edits.
     pub fn spawn<B: Components>(&mut self, components: B) -> Entity {
+        self.spawn_by(|entity| Spawn { entity, components })
+    }
+
+    /// Reserves an id and records an edit of a kind that another floor defines, which has to bring the entity to life.
+    pub(crate) fn spawn_by<K: EditKind>(&mut self, edit: impl FnOnce(Entity) -> K) -> Entity {
         let entity = self
             .entities
             .reserved(self.record.lane, self.record.reserved);
         self.record.reserved += 1;
-        self.record.push(Spawn { entity, components });
+        self.record.push(edit(entity));
         entity
     }
 

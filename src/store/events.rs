@@ -279,6 +279,23 @@ impl World {
         }
     }
 
+    /// How many events of a type have been posted so far.
+    #[cfg(feature = "scene")]
+    pub(crate) fn posted_so_far<E: Component>(&self) -> u64 {
+        let channel = self.globals.cell::<Channel<E>>();
+        channel.map_or(0, |cell| cell.borrow().end())
+    }
+
+    /// The events of a type that are kept, without the first so many that were ever posted.
+    #[cfg(feature = "scene")]
+    pub(crate) fn posted_after<E: Component + Clone>(&self, number: u64) -> Vec<E> {
+        let channel = self.globals.cell::<Channel<E>>();
+        channel.map_or_else(
+            |_| Vec::new(),
+            |cell| cell.borrow().since(number).cloned().collect(),
+        )
+    }
+
     /// Starts a frame for all event types.
     pub(crate) fn start_event_frame(&mut self) {
         for at in 0..self.channels.len() {

@@ -65,10 +65,7 @@ fn start<'s>(
     if let Some(threads) = threads {
         runtime.set_threads(threads)?;
     }
-    if allocations::are_counted() {
-        let profiler = runtime.profiler_mut();
-        profiler.add_counter(ALLOCATIONS, CounterKind::Rising, allocations::so_far);
-    }
+    allocations::count(&mut runtime);
     let resident = || memory_stats::memory_stats().map_or(0, |memory| memory.physical_mem as u64);
     let profiler = runtime.profiler_mut();
     profiler.add_counter(RESIDENT, CounterKind::Level, resident);
@@ -90,7 +87,6 @@ fn start<'s>(
     Ok(run)
 }
 
-const ALLOCATIONS: &str = "allocations";
 const RESIDENT: &str = "resident memory";
 
 fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProfile, Trouble> {

@@ -2,7 +2,7 @@
 
 use crate::schedule::{Clock, Phase, System};
 use crate::space::{Links, Transform, WorldTransform, climbed};
-use crate::store::{Entity, Global, Rows};
+use crate::store::{Edits, Entity, Global, Lacking, Name, Rows};
 use glam::Vec3;
 
 /// Keeps the entity at a place beside another one, as a camera or a marker does. Its rotation and scale stay its own.
@@ -29,6 +29,10 @@ use glam::Vec3;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(
+    any(feature = "scene", feature = "snapshot"),
+    derive(serde::Serialize, serde::Deserialize)
+)]
 pub struct Follow {
     /// Who is followed.
     pub target: Entity,
@@ -85,6 +89,78 @@ impl Follow {
         match self.smoothing > 0.0 {
             true => 1.0 - (-step / self.smoothing).exp(),
             false => 1.0,
+        }
+    }
+}
+
+/// [`Follow`] for whoever knows the other entity by its [`Name`] only, as scene files do. As soon as there is one of that name, the
+/// entity is given the [`Follow`] for it.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::runtime::FollowNamed;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.add_kit(StandardKit)?;
+/// let follow = FollowNamed { offset: Vec3::Y, ..FollowNamed::new("truck") };
+/// let lamp = runtime.world_mut().spawn((Transform::default(), follow));
+/// runtime.world_mut().spawn((Transform::at(4.0, 0.0, 0.0), Name::new("truck")));
+/// runtime.run_frames(1)?;
+/// assert_eq!(runtime.world().get::<Transform>(lamp)?.translation, Vec3::new(4.0, 1.0, 0.0));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, PartialEq, Debug)]
+#[cfg_attr(
+    any(feature = "scene", feature = "snapshot"),
+    derive(serde::Serialize, serde::Deserialize),
+    serde(deny_unknown_fields)
+)]
+pub struct FollowNamed {
+    /// The name of who is followed.
+    pub target: String,
+    /// See [`Follow::offset`].
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub offset: Vec3,
+    /// See [`Follow::smoothing`].
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub smoothing: f32,
+}
+
+impl FollowNamed {
+    /// Follows an entity of a name exactly.
+    #[must_use]
+    pub fn new(target: &str) -> Self {
+        Self {
+            target: target.to_owned(),
+            offset: Vec3::ZERO,
+            smoothing: 0.0,
+        }
+    }
+}
+
+type Seekers<'w> = Rows<'w, (Entity, &'static FollowNamed), Lacking<Follow>>;
+type Named<'w> = Rows<'w, (Entity, &'static Name)>;
+
+pub(super) fn find_system() -> System {
+    System::named("standard: find who to follow")
+        .phase(Phase::Intake)
+        .takes::<(Seekers, Named, Edits)>()
+        .runs(find)
+}
+
+fn find((seekers, named, mut edits): (Seekers, Named, Edits)) {
+    for (entity, follow) in seekers.iter() {
+        let mut all = named.iter();
+        let found = all.find(|(_, name)| name.as_str() == follow.target);
+        if let Some((target, _)) = found {
+            let follow = Follow {
+                target,
+                offset: follow.offset,
+                smoothing: follow.smoothing,
+            };
+            edits.attach(entity, follow);
         }
     }
 }

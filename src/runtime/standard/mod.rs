@@ -1,16 +1,28 @@
 //! The standard kit: motion that most scenes want and that needs no code.
 
 mod follow;
+mod machine;
 mod route;
+#[cfg(feature = "chance")]
+mod spawner;
+mod steered;
+mod wear;
 
-pub use follow::Follow;
+pub use follow::{Follow, FollowNamed};
+pub use machine::{Condition, LogEntry, Machine, Switched, Transition};
 pub use route::{Arrived, Route};
+#[cfg(feature = "chance")]
+pub use spawner::Spawner;
+pub use steered::Steered;
+pub use wear::{Wear, Worn};
 
+use super::controls::Controls;
 use super::frame_loop::Runtime;
 use super::kit::Kit;
+use crate::collide::Contacts;
 use crate::error::Error;
 use crate::schedule::{Clock, Phase, System};
-use crate::space::{Transform, WorldTransform};
+use crate::space::{Templates, Transform, WorldTransform};
 use crate::store::{Edits, Entity, Global, Rows};
 use glam::{Quat, Vec3};
 
@@ -113,7 +125,8 @@ pub struct Lifetime(pub f32);
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
 pub struct Earlier(pub WorldTransform);
 
-/// The systems behind [`Velocity`], [`Spin`], [`Lifetime`], [`Route`], [`Follow`] and [`Earlier`].
+/// The systems behind [`Velocity`], [`Spin`], [`Lifetime`], [`Route`], [`Follow`], [`FollowNamed`], [`Steered`], [`Machine`],
+/// [`Wear`] and [`Earlier`], and, with the feature `chance`, `Spawner`. Globals that these need are there from then on.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct StandardKit;
 
@@ -126,7 +139,18 @@ impl Kit for StandardKit {
             world.register_component::<Spin>("spin")?;
             world.register_component::<Lifetime>("lifetime")?;
             world.register_component::<Route>("route")?;
+            world.register_component::<FollowNamed>("follow")?;
+            world.register_component::<Follow>("follow-entity")?;
+            world.register_component::<Steered>("steered")?;
+            world.register_component::<Machine>("machine")?;
+            world.register_component::<Wear>("wear")?;
+            #[cfg(feature = "chance")]
+            world.register_component::<Spawner>("spawner")?;
         }
+        let world = runtime.world_mut();
+        world.ensure_global::<Controls>();
+        world.ensure_global::<Contacts>();
+        world.ensure_global::<Templates>();
         for system in systems() {
             runtime.add_system(system.shipped())?;
         }
@@ -134,8 +158,8 @@ impl Kit for StandardKit {
     }
 }
 
-fn systems() -> [System; 6] {
-    [
+fn systems() -> Vec<System> {
+    vec![
         System::named("standard: remember")
             .phase(Phase::Intake)
             .takes::<Rows<(&WorldTransform, &mut Earlier)>>()
@@ -151,7 +175,13 @@ fn systems() -> [System; 6] {
         System::named("standard: age")
             .takes::<(Rows<(Entity, &mut Lifetime)>, Global<Clock>, Edits)>()
             .runs(age),
+        steered::system(),
+        #[cfg(feature = "chance")]
+        spawner::system(),
+        follow::find_system(),
         follow::system(),
+        wear::system(),
+        machine::system(),
     ]
 }
 

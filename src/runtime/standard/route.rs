@@ -119,6 +119,10 @@ impl Route {
 
 /// Posted when an entity on a [`Route`] has reached a waypoint.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[cfg_attr(
+    any(feature = "scene", feature = "snapshot"),
+    derive(serde::Serialize, serde::Deserialize)
+)]
 pub struct Arrived {
     /// Who.
     pub entity: Entity,

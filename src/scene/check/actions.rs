@@ -1,15 +1,17 @@
 //! Checks what single actions name.
 
 use super::Checker;
-use crate::scene::action::ActionKind;
+use crate::scene::action::{ActionKind, PAIR_FIELDS};
 use crate::scene::document::{
-    ActionEntry, ChangeEntry, DetachEntry, EntityEntry, LinkEntry, PushEntry, SetEntry,
+    ActionEntry, ChangeEntry, ControlEntry, DetachEntry, EmitEntry, EntityEntry, LinkEntry,
+    OwnEntry, PushEntry, SetEntry,
 };
 use crate::scene::fault::suggest;
 use crate::scene::language::{self, ExpressionKind, Problem};
 use crate::scene::place::{EntityPlan, Parts};
 use crate::scene::scene_file::Scene;
 use glam::Vec3;
+use serde_json::Value as Json;
 use std::path::Path as FilePath;
 use toml::Spanned;
 
@@ -185,6 +187,77 @@ impl<'d> Checker<'d> {
                 self.problem(problem, &change.field);
                 None
             }
+        }
+    }
+
+    pub(super) fn check_emit(&mut self, emit: &'d EmitEntry) -> Option<ActionKind> {
+        let registry = self.registry;
+        let known: Vec<&str> = registry.event_names().collect();
+        let name = emit.event.get_ref();
+        if !known.contains(&name.as_str()) {
+            self.check_known(&emit.event, "event", "registered events", known);
+            return None;
+        }
+        let with = emit.with.as_ref();
+        let with_value = with.map_or(Json::Null, |with| with.get_ref().clone());
+        let mut tried = with_value.clone();
+        for field in PAIR_FIELDS {
+            let Some(value) = tried.get_mut(field) else {
+                continue;
+            };
+            if let (Some(entity), Some(with)) = (value.as_str(), with) {
+                if !self.names.contains(entity) {
+                    let names = self.names.iter().map(String::as_str);
+                    let mend = suggest(entity, "names", names);
+                    self.fault(with, format!("there is no entity `{entity}`"), mend);
+                    return None;
+                }
+                // Which entity it will be is known when it is posted.
+                *value = serde_json::json!({ "index": 0, "generation": 1 });
+            }
+        }
+        if let Some(Err(reason)) = registry.read_event(name, tried) {
+            let message = format!("this is no `{name}`: {reason}");
+            let mend = "give under `with` what the event consists of";
+            match with {
+                Some(with) => self.fault(with, message, mend),
+                None => self.fault(&emit.event, message, mend),
+            }
+            return None;
+        }
+        Some(ActionKind::Emit {
+            event: name.clone(),
+            with: with_value,
+        })
+    }
+
+    pub(super) fn check_control(&mut self, control: &'d ControlEntry) -> Option<ActionKind> {
+        self.check_control_name(&control.name);
+        let value = match (control.held, control.value) {
+            (Some(held), None) => f32::from(u8::from(held)),
+            (None, Some(value)) => value,
+            _ => {
+                let message = "this does not say where the control is moved";
+                self.fault(
+                    &control.name,
+                    message,
+                    "give it exactly one of `held` and `value`",
+                );
+                return None;
+            }
+        };
+        Some(ActionKind::Control {
+            name: control.name.get_ref().clone(),
+            value,
+        })
+    }
+
+    pub(super) fn check_own(&mut self, own: &'d OwnEntry) -> ActionKind {
+        let known: Vec<&str> = self.registry.action_names().collect();
+        self.check_known(&own.name, "action", "registered actions", known);
+        ActionKind::Own {
+            name: own.name.get_ref().clone(),
+            with: own.with.clone(),
         }
     }
 

@@ -5,7 +5,7 @@ use crate::scene::action::{Action, ActionKind, PAIR_NAMES};
 use crate::scene::cue::{Cue, Rule, Side, Times, Trigger};
 use crate::scene::document::{ActionEntry, CueEntry, RuleEntry};
 use crate::scene::fault::suggest;
-use crate::scene::language;
+use crate::scene::language::{self, Expression};
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
@@ -119,44 +119,53 @@ impl<'d> Checker<'d> {
                 "list what it does under `do`",
             );
         }
-        let (trigger, text) = match (&rule.when, &rule.contact) {
-            (Some(when), None) => (self.check_when_of_rule(when), when.get_ref().clone()),
-            (None, Some([one, other])) => {
-                let sides = (self.check_side(one), self.check_side(other));
-                let text = format!("contact of `{}` and `{}`", one.get_ref(), other.get_ref());
-                let both = sides.0.zip(sides.1);
-                (
-                    both.map(|(one, other)| Trigger::Contact([one, other])),
-                    text,
-                )
-            }
-            (Some(_), Some(_)) | (None, None) => {
-                if !self.was_at_fault(&["when", "contact"]) {
-                    let message = "this rule does not say on what it acts";
-                    self.fault(
-                        entry,
-                        message,
-                        "give it exactly one of `when` and `contact`",
-                    );
-                }
-                (None, String::new())
-            }
-        };
-        // Only what such a rule does can name the two.
-        let own: Vec<String> = match &rule.contact {
-            Some(_) => PAIR_NAMES.map(str::to_owned).to_vec(),
-            None => Vec::new(),
+        // Sides are looked up before `it` and `other` are names.
+        let sides = rule.contact.as_ref();
+        let sides = sides.map(|[one, other]| self.check_side(one).zip(self.check_side(other)));
+        // Only what such a rule asks and does can name the two, and the event.
+        let own: Vec<String> = match (&rule.contact, &rule.event) {
+            (None, None) => Vec::new(),
+            _ => PAIR_NAMES.map(str::to_owned).to_vec(),
         };
         let added: Vec<String> = own
             .into_iter()
             .filter(|name| self.names.insert(name.clone()))
             .collect();
+        self.is_about_event = rule.event.is_some();
+        let condition = rule.condition.as_ref();
+        let condition = condition.and_then(|condition| self.check_condition_of_rule(condition));
+        let trigger = match (&rule.when, sides, &rule.event) {
+            (Some(when), None, None) => {
+                if let Some(needless) = &rule.condition {
+                    let message = "`where` is for rules on contacts and events";
+                    self.fault(needless, message, "join it to `when` by `and`");
+                }
+                self.check_condition_of_rule(when).map(Trigger::When)
+            }
+            (None, Some(sides), None) => {
+                sides.map(|(one, other)| Trigger::Contact([one, other], condition))
+            }
+            (None, None, Some(event)) => {
+                let known: Vec<&str> = self.registry.event_names().collect();
+                self.check_known(event, "event", "registered events", known);
+                Some(Trigger::Event(event.get_ref().clone(), condition))
+            }
+            _ => {
+                if !self.was_at_fault(&["when", "contact", "event"]) {
+                    let message = "this rule does not say on what it acts";
+                    let mend = "give it exactly one of `when`, `contact` and `event`";
+                    self.fault(entry, message, mend);
+                }
+                None
+            }
+        };
         let actions = self.check_actions(&rule.actions);
+        self.is_about_event = false;
         for name in added {
             self.names.remove(&name);
         }
         Some(Rule {
-            text,
+            text: rule.describe(),
             trigger: trigger?,
             once: rule.once,
             each_frame: rule.each_frame,
@@ -164,11 +173,11 @@ impl<'d> Checker<'d> {
         })
     }
 
-    fn check_when_of_rule(&mut self, when: &Spanned<String>) -> Option<Trigger> {
+    fn check_condition_of_rule(&mut self, when: &Spanned<String>) -> Option<Expression> {
         match language::parse(when.get_ref()) {
             Ok(parsed) => {
                 self.check_condition(&parsed, when);
-                Some(Trigger::When(parsed))
+                Some(parsed)
             }
             Err(problem) => {
                 self.problem(problem, when);
@@ -253,6 +262,15 @@ impl<'d> Checker<'d> {
                 on: switch.on,
             }));
         }
+        if let Some(emit) = &action.emit {
+            kinds.push(self.check_emit(emit));
+        }
+        if let Some(control) = &action.control {
+            kinds.push(self.check_control(control));
+        }
+        if let Some(own) = &action.own {
+            kinds.push(Some(self.check_own(own)));
+        }
         if let Some(load) = &action.load {
             kinds.push(self.check_load(load));
         }
@@ -270,7 +288,7 @@ impl<'d> Checker<'d> {
             self.fault(
                 entry,
                 format!("this does {} things", kinds.len()),
-                "give it exactly one of `set`, `spawn`, `despawn`, `link`, `unlink`, `detach`, `push`, `change`, `switch`, `load`, `unload` and `stop`",
+                "give it exactly one of `set`, `spawn`, `despawn`, `link`, `unlink`, `detach`, `push`, `change`, `emit`, `control`, `own`, `switch`, `load`, `unload` and `stop`",
             );
         }
         let chance = action.chance.as_ref();

@@ -1,6 +1,7 @@
 //! From a [`Document`] to a [`Scene`]: whether what is written makes sense.
 
 mod actions;
+mod controls;
 mod cues;
 mod entities;
 mod expectations;
@@ -50,6 +51,8 @@ pub(super) fn check(
         names: BTreeSet::new(),
         placed: BTreeSet::new(),
         starts: starts_of_entries(document),
+        is_about_event: false,
+        asks_counters: false,
         region: 0..usize::MAX,
         faults,
     };
@@ -71,6 +74,7 @@ pub(super) fn check(
     checker.check_parents(&placed);
     let entities = placed.into_iter().flat_map(|(_, plans)| plans).collect();
     checker.spawned = spawned.into_iter().map(|(_, plans)| plans).collect();
+    let controls = checker.check_controls();
     let cues = document.cues.iter();
     let cues = cues.filter_map(|cue| checker.check_cue(cue)).collect();
     let rules = document.rules.iter();
@@ -112,9 +116,12 @@ pub(super) fn check(
         iterations: document.iterations,
         layers,
         entities,
+        templates: checker.template_plans(),
+        controls,
         cues,
         rules,
         expectations,
+        asks_counters: checker.asks_counters,
     }
 }
 
@@ -159,6 +166,9 @@ struct Checker<'d> {
     /// Those of entities that are there from the start.
     placed: BTreeSet<String>,
     starts: Vec<usize>,
+    /// Whether what is being checked may name an event.
+    is_about_event: bool,
+    asks_counters: bool,
     /// The bytes of the entry that is being checked.
     region: Range<usize>,
     faults: &'d mut Vec<Fault>,

@@ -3,6 +3,7 @@
 use super::Checker;
 use crate::scene::document::EntityEntry;
 use crate::scene::place::{EntityPlan, Parts};
+use crate::store::Name;
 use toml::Spanned;
 
 /// What a template comes to.
@@ -17,6 +18,20 @@ impl<'d> Checker<'d> {
         for name in self.document.templates.keys() {
             self.plan_template(name.get_ref(), &mut Vec::new());
         }
+    }
+
+    /// All templates, each as an entity without a name.
+    pub(super) fn template_plans(&self) -> Vec<EntityPlan> {
+        let templates = self.templates.iter();
+        templates
+            .map(|(name, template)| EntityPlan {
+                name: None,
+                template: Some(Name::new(name)),
+                parent: None,
+                parts: template.parts.clone(),
+                children: template.children.clone(),
+            })
+            .collect()
     }
 
     /// Plans a template after those that its children are made from. `around` are the templates in which it is nested.

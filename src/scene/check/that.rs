@@ -1,7 +1,7 @@
 //! Checks expectations that are written in the language of scene files.
 
 use super::Checker;
-use crate::scene::ask::{OF_AN_ENTITY, OF_THE_WORLD};
+use crate::scene::ask::{EVENT, OF_AN_ENTITY, OF_THE_WORLD};
 use crate::scene::document::ExpectEntry;
 use crate::scene::expect::{Condition, Expectation, When};
 use crate::scene::fault::{Fault, suggest};
@@ -115,6 +115,35 @@ impl<'d> Checker<'d> {
                     )),
                 }
             }
+            ExpressionKind::Question(Question::Happens(event) | Question::Events(event)) => {
+                let mut known = self.registry.event_names();
+                match known.any(|known| known == event) {
+                    true => None,
+                    false => Some((
+                        format!("there is no event `{event}`"),
+                        suggest(event, "registered events", self.registry.event_names()),
+                    )),
+                }
+            }
+            ExpressionKind::Question(Question::Control(control)) => {
+                let document = self.document;
+                let mut known = document.controls.keys().map(|name| name.get_ref().as_str());
+                match known.any(|known| known == control) {
+                    true => None,
+                    false => {
+                        let known = document.controls.keys().map(|name| name.get_ref().as_str());
+                        Some((
+                            format!("there is no control `{control}`"),
+                            suggest(control, "names under `controls`", known),
+                        ))
+                    }
+                }
+            }
+            ExpressionKind::Question(Question::Counter(_)) => {
+                // Which counters there are is known when a frame has run.
+                self.asks_counters = true;
+                None
+            }
             ExpressionKind::Question(question) => {
                 let entities = question.entities();
                 let mut unknown = entities
@@ -163,6 +192,9 @@ impl<'d> Checker<'d> {
                 suggest(base, "words and parameters", known),
             ));
         };
+        if self.is_about_event && base == EVENT {
+            return None;
+        }
         if !self.names.contains(base) {
             return Some(self.unknown_entity(base));
         }
@@ -187,7 +219,13 @@ impl<'d> Checker<'d> {
             | ExpressionKind::Vector(_)
             | ExpressionKind::Negative(_)
             | ExpressionKind::Call(..)
-            | ExpressionKind::Question(Question::Count(_) | Question::Contacts(_)) => true,
+            | ExpressionKind::Question(
+                Question::Count(_)
+                | Question::Contacts(_)
+                | Question::Events(_)
+                | Question::Control(_)
+                | Question::Counter(_),
+            ) => true,
             ExpressionKind::Binary(operator, ..) => operator.makes_numbers(),
             _ => false,
         };

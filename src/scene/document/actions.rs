@@ -41,7 +41,7 @@ pub(in crate::scene) struct CueEntry {
     pub(in crate::scene) actions: Option<Vec<Spanned<ActionEntry>>>,
 }
 
-/// Something that happens whenever something else has become so: exactly one of `when` and `contact`.
+/// Something that happens whenever something else has become so: exactly one of `when`, `contact` and `event`.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(in crate::scene) struct RuleEntry {
@@ -53,6 +53,15 @@ pub(in crate::scene) struct RuleEntry {
     /// and `other`, in this order.
     #[schemars(with = "Option<[String; 2]>")]
     pub(in crate::scene) contact: Option<[Spanned<String>; 2]>,
+    /// The name of an event. It happens for each that is posted; actions name the entity that it is about `it`, and a second one
+    /// `other`.
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) event: Option<Spanned<String>>,
+    /// With `contact` and `event`: a condition that must hold as well. It may ask for `it`, `other`, and fields of the event, such as
+    /// `event.tonnes`.
+    #[serde(rename = "where")]
+    #[schemars(with = "Option<String>")]
+    pub(in crate::scene) condition: Option<Spanned<String>>,
     /// Only the first time; false unless given.
     #[serde(default)]
     pub(in crate::scene) once: bool,
@@ -63,6 +72,20 @@ pub(in crate::scene) struct RuleEntry {
     #[serde(rename = "do")]
     #[schemars(with = "Vec<ActionEntry>")]
     pub(in crate::scene) actions: Vec<Spanned<ActionEntry>>,
+}
+
+impl RuleEntry {
+    /// On what it acts, for reports.
+    pub(in crate::scene) fn describe(&self) -> String {
+        match (&self.when, &self.contact, &self.event) {
+            (Some(when), _, _) => when.get_ref().clone(),
+            (_, Some([one, other]), _) => {
+                format!("contact of `{}` and `{}`", one.get_ref(), other.get_ref())
+            }
+            (_, _, Some(event)) => format!("event `{}`", event.get_ref()),
+            (None, None, None) => String::new(),
+        }
+    }
 }
 
 /// One thing that happens: exactly one key besides `chance`.
@@ -90,6 +113,12 @@ pub(in crate::scene) struct ActionEntry {
     pub(in crate::scene) push: Option<PushEntry>,
     /// Sets one field to the value of an expression.
     pub(in crate::scene) change: Option<ChangeEntry>,
+    /// Posts an event.
+    pub(in crate::scene) emit: Option<EmitEntry>,
+    /// Moves a control input.
+    pub(in crate::scene) control: Option<ControlEntry>,
+    /// Does something that the program has registered.
+    pub(in crate::scene) own: Option<OwnEntry>,
     /// Switches a system, or all of a label, on or off.
     pub(in crate::scene) switch: Option<SwitchEntry>,
     /// Puts the entities of another scene file into the world, by its path from the directory of this one. Only its entities
@@ -158,6 +187,57 @@ pub(in crate::scene) struct ChangeEntry {
     /// An expression, of values of entities as well: `crate-1.load.tonnes * 0.9`.
     #[schemars(with = "String")]
     pub(in crate::scene) to: Spanned<String>,
+}
+
+/// Posts an event.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct EmitEntry {
+    /// The registered name of the event.
+    #[schemars(with = "String")]
+    pub(in crate::scene) event: Spanned<String>,
+    /// What it holds. Under `entity` and `other` stand names of entities.
+    #[schemars(with = "Option<serde_json::Value>")]
+    pub(in crate::scene) with: Option<Spanned<serde_json::Value>>,
+}
+
+/// Moves a control input: exactly one of `held` and `value`.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct ControlEntry {
+    /// The name of the control, which must stand under `controls`.
+    #[schemars(with = "String")]
+    pub(in crate::scene) name: Spanned<String>,
+    /// Whether it is held from then on: at 1 or at 0.
+    pub(in crate::scene) held: Option<bool>,
+    /// Where it is from then on.
+    pub(in crate::scene) value: Option<f32>,
+}
+
+/// How a control input is moved while the scene runs, besides by actions. It is at 0 at the start.
+#[derive(Deserialize, JsonSchema, Debug, Default)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct ControlTrack {
+    /// From when to when it is held, in seconds: pairs of times.
+    #[serde(default)]
+    #[schemars(with = "Vec<[f64; 2]>")]
+    pub(in crate::scene) held: Vec<Spanned<[Spanned<f64>; 2]>>,
+    /// Where it is from when on: pairs of a time in seconds and a number.
+    #[serde(default)]
+    #[schemars(with = "Vec<[f64; 2]>")]
+    pub(in crate::scene) values: Vec<(Spanned<f64>, f32)>,
+}
+
+/// Does something that the program has registered.
+#[derive(Deserialize, JsonSchema, Debug)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(in crate::scene) struct OwnEntry {
+    /// The name under which it is registered.
+    #[schemars(with = "String")]
+    pub(in crate::scene) name: Spanned<String>,
+    /// Whatever it takes.
+    #[serde(default)]
+    pub(in crate::scene) with: serde_json::Value,
 }
 
 /// Switches a system on or off.

@@ -6,7 +6,8 @@
 mod actions;
 
 pub(in crate::scene) use actions::{
-    ActionEntry, ChangeEntry, CueEntry, DetachEntry, LinkEntry, PushEntry, RuleEntry, VerdictEntry,
+    ActionEntry, ChangeEntry, ControlEntry, ControlTrack, CueEntry, DetachEntry, EmitEntry,
+    LinkEntry, OwnEntry, PushEntry, RuleEntry, VerdictEntry,
 };
 
 use super::arrange::ArrangeEntry;
@@ -108,6 +109,10 @@ pub(in crate::scene) struct Document {
     #[serde(default)]
     #[schemars(with = "Vec<EntityEntry>")]
     pub(in crate::scene) entities: Vec<Spanned<EntityEntry>>,
+    /// Control inputs by name, which systems read, and how they are moved.
+    #[serde(default)]
+    #[schemars(with = "BTreeMap<String, ControlTrack>")]
+    pub(in crate::scene) controls: BTreeMap<Spanned<String>, ControlTrack>,
     /// What happens at a frame or a time.
     #[serde(default)]
     #[schemars(with = "Vec<CueEntry>")]

@@ -71,6 +71,14 @@ pub(super) enum Question {
     Count(String),
     /// How many contacts an entity has.
     Contacts(String),
+    /// Whether an event was posted in the frame.
+    Happens(String),
+    /// How many events of a name have been posted since the scene began.
+    Events(String),
+    /// Where a control input stands.
+    Control(String),
+    /// A counter of the frame.
+    Counter(String),
 }
 
 impl Question {
@@ -82,7 +90,11 @@ impl Question {
             | Self::IsInside(a, b)
             | Self::IsUnder(a, b) => vec![a, b],
             Self::Exists(name) | Self::Contacts(name) => vec![name],
-            Self::Count(_) => Vec::new(),
+            Self::Count(_)
+            | Self::Happens(_)
+            | Self::Events(_)
+            | Self::Control(_)
+            | Self::Counter(_) => Vec::new(),
         }
     }
 }
@@ -97,6 +109,10 @@ impl fmt::Display for Question {
             Self::Exists(name) => write!(f, "`{name}` exists"),
             Self::Count(template) => write!(f, "count of `{template}`"),
             Self::Contacts(name) => write!(f, "contacts of `{name}`"),
+            Self::Happens(name) => write!(f, "`{name}` happens"),
+            Self::Events(name) => write!(f, "events of `{name}`"),
+            Self::Control(name) => write!(f, "control of `{name}`"),
+            Self::Counter(name) => write!(f, "counter of `{name}`"),
         }
     }
 }

@@ -253,31 +253,38 @@ fn question(input: &mut Input<'_>) -> ModalResult<Question> {
     let related = |input: &mut Input<'_>| {
         let (one, _, relation) = (entity, blanks, relation).parse_next(input)?;
         Ok(match relation {
-            None => Question::Exists(one),
-            Some(relation) => relation(one, other(input)?),
+            Relation::OfOne(question) => question(one),
+            Relation::OfTwo(question) => question(one, other(input)?),
         })
     };
     alt((
         preceded(of("count"), named).map(Question::Count),
         preceded(of("contacts"), named).map(Question::Contacts),
+        preceded(of("events"), named).map(Question::Events),
+        preceded(of("control"), named).map(Question::Control),
+        preceded(of("counter"), named).map(Question::Counter),
         related,
     ))
     .parse_next(input)
 }
 
-/// Makes a question of the names of two entities.
-type Relation = fn(String, String) -> Question;
+/// Makes a question of one name or two.
+#[derive(Clone, Copy)]
+enum Relation {
+    OfOne(fn(String) -> Question),
+    OfTwo(fn(String, String) -> Question),
+}
 
-/// What is asked of two entities; nothing if it is asked of one alone.
-fn relation(input: &mut Input<'_>) -> ModalResult<Option<Relation>> {
+fn relation(input: &mut Input<'_>) -> ModalResult<Relation> {
     let two =
         |first: &'static str, second: &'static str| (word(first), blanks, word(second)).void();
     alt((
-        word("touches").value(Some(Question::Touches as Relation)),
-        two("stands", "on").value(Some(Question::StandsOn as Relation)),
-        two("is", "inside").value(Some(Question::IsInside as Relation)),
-        two("is", "under").value(Some(Question::IsUnder as Relation)),
-        word("exists").value(None),
+        word("touches").value(Relation::OfTwo(Question::Touches)),
+        two("stands", "on").value(Relation::OfTwo(Question::StandsOn)),
+        two("is", "inside").value(Relation::OfTwo(Question::IsInside)),
+        two("is", "under").value(Relation::OfTwo(Question::IsUnder)),
+        word("exists").value(Relation::OfOne(Question::Exists)),
+        word("happens").value(Relation::OfOne(Question::Happens)),
     ))
     .parse_next(input)
 }

@@ -231,13 +231,17 @@ fn monsters_are_refused_and_not_parsed() {
 
 fn questions() -> impl Strategy<Value = Question> {
     let names = || "[a-z][a-z0-9 /-]{0,6}";
-    (0..7, names(), names()).prop_map(|(kind, one, other)| match kind {
+    (0..11, names(), names()).prop_map(|(kind, one, other)| match kind {
         0 => Question::Touches(one, other),
         1 => Question::StandsOn(one, other),
         2 => Question::IsInside(one, other),
         3 => Question::IsUnder(one, other),
         4 => Question::Exists(one),
         5 => Question::Count(one),
+        6 => Question::Happens(one),
+        7 => Question::Events(one),
+        8 => Question::Control(one),
+        9 => Question::Counter(one),
         _ => Question::Contacts(one),
     })
 }

@@ -83,6 +83,11 @@ impl World {
         self.tables.get_mut(row.table).entities.push(entity);
     }
 
+    /// Makes sure that an id that was reserved and will not be used never comes back.
+    pub(crate) fn forgo_reserved(&mut self, entity: Entity) {
+        self.entities.burn(entity);
+    }
+
     /// Pushes components and what they bring along; the entity must follow.
     #[inline]
     fn push_row<B: Bundle>(&mut self, components: B) -> Location {

@@ -1,0 +1,162 @@
+//! Control inputs by name, whoever moves them.
+
+use std::collections::BTreeMap;
+
+/// How far control inputs are moved: levers, buttons and sticks by names of your own. A global; add it to the world to use it.
+///
+/// Whoever reads devices, or a scene file, moves controls between frames or in [`Phase::Intake`](crate::Phase::Intake); systems
+/// read them. The same system is so driven by hand, by a scene and by a test. Each is at a number, from which it counts as held
+/// unless it is 0. What has changed since the frame before is known until the end of the frame; the runtime sees to that.
+///
+/// A control that nobody has moved yet is at 0.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::runtime::Controls;
+///
+/// struct Horns(u32);
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().set_global(Controls::default());
+/// runtime.world_mut().set_global(Horns(0));
+/// runtime.add_system(
+///     System::named("horn")
+///         .takes::<(Global<Controls>, GlobalMut<Horns>)>()
+///         .runs(|(controls, mut horns)| horns.0 += u32::from(controls.was_taken("horn"))),
+/// )?;
+/// runtime.world_mut().global_mut::<Controls>()?.take("horn");
+/// runtime.run_frames(10)?;
+/// assert!(runtime.world().global::<Controls>()?.is_held("horn"));
+/// assert_eq!(runtime.world().global::<Horns>()?.0, 1);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, PartialEq, Debug, Default)]
+pub struct Controls {
+    controls: BTreeMap<String, Control>,
+}
+
+#[derive(Clone, Copy, PartialEq, Debug, Default)]
+struct Control {
+    now: f32,
+    before: f32,
+}
+
+impl Controls {
+    fn of(&self, name: &str) -> Control {
+        self.controls.get(name).copied().unwrap_or_default()
+    }
+
+    /// Moves a control to a number, such as -1 to 1 of a stick. One that is not finite counts as 0.
+    pub fn set(&mut self, name: &str, to: f32) {
+        let now = if to.is_finite() { to } else { 0.0 };
+        match self.controls.get_mut(name) {
+            Some(control) => control.now = now,
+            None => {
+                let control = Control { now, before: 0.0 };
+                self.controls.insert(name.to_owned(), control);
+            }
+        }
+    }
+
+    /// Presses a button: moves it to 1.
+    pub fn take(&mut self, name: &str) {
+        self.set(name, 1.0);
+    }
+
+    /// Lets go of a control: moves it to 0.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut controls = gerust::runtime::Controls::default();
+    /// controls.take("brake");
+    /// controls.end_frame();
+    /// controls.let_go("brake");
+    /// assert!(controls.was_let_go("brake") && !controls.is_held("brake"));
+    /// ```
+    pub fn let_go(&mut self, name: &str) {
+        self.set(name, 0.0);
+    }
+
+    /// Where a control is. O(log controls).
+    #[must_use]
+    pub fn value(&self, name: &str) -> f32 {
+        self.of(name).now
+    }
+
+    /// Whether a control is anywhere but at 0.
+    #[must_use]
+    pub fn is_held(&self, name: &str) -> bool {
+        self.of(name).now != 0.0
+    }
+
+    /// Whether a control is held that was not before this frame.
+    #[must_use]
+    pub fn was_taken(&self, name: &str) -> bool {
+        let control = self.of(name);
+        control.now != 0.0 && control.before == 0.0
+    }
+
+    /// Whether a control is not held that was before this frame.
+    #[must_use]
+    pub fn was_let_go(&self, name: &str) -> bool {
+        let control = self.of(name);
+        control.now == 0.0 && control.before != 0.0
+    }
+
+    /// All controls that were ever moved, in alphabetical order, and where they are.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut controls = gerust::runtime::Controls::default();
+    /// controls.set("slew", -0.5);
+    /// controls.take("hoist");
+    /// assert_eq!(controls.iter().collect::<Vec<_>>(), [("hoist", 1.0), ("slew", -0.5)]);
+    /// ```
+    pub fn iter(&self) -> impl Iterator<Item = (&str, f32)> {
+        let controls = self.controls.iter();
+        controls.map(|(name, control)| (name.as_str(), control.now))
+    }
+
+    /// What is so now becomes what was before. The runtime does so at the end of each frame; for tests of systems by themselves.
+    pub fn end_frame(&mut self) {
+        for control in self.controls.values_mut() {
+            control.before = control.now;
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn changes_are_known_for_one_frame() {
+        let mut controls = Controls::default();
+        assert!(!controls.is_held("hoist") && !controls.was_taken("hoist"));
+        controls.take("hoist");
+        assert!(controls.was_taken("hoist"));
+        controls.end_frame();
+        assert!(controls.is_held("hoist") && !controls.was_taken("hoist"));
+        // Another number is no new grip.
+        controls.set("hoist", 0.25);
+        assert!(!controls.was_taken("hoist") && !controls.was_let_go("hoist"));
+        controls.end_frame();
+        controls.let_go("hoist");
+        assert!(controls.was_let_go("hoist"));
+        controls.end_frame();
+        assert!(!controls.was_let_go("hoist"));
+    }
+
+    #[test]
+    fn what_is_no_number_is_at_rest() {
+        let mut controls = Controls::default();
+        controls.set("slew", f32::NAN);
+        assert_eq!(controls.value("slew"), 0.0);
+        controls.set("slew", f32::INFINITY);
+        assert!(!controls.is_held("slew"));
+    }
+}

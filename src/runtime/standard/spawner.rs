@@ -1,0 +1,201 @@
+//! Entities that make others.
+
+use crate::schedule::{Chance, Clock, System};
+use crate::space::{MadeFrom, Template, Templates, WorldTransform};
+use crate::store::{Edits, Entity, Global, Rows};
+use crate::{Body, Velocity};
+use glam::Vec3;
+use rand_core::Rng;
+use std::collections::BTreeMap;
+
+/// Makes copies of a template at an even rate, somewhere in a box around its entity.
+///
+/// Templates are looked up in the global [`Templates`]; scenes put those of their file there. Without such a template nothing is
+/// made. Where copies appear depends on the seed of the runtime, the frame and the entity alone ([`Chance`]), so a run can be
+/// repeated.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::runtime::Spawner;
+///
+/// let mut templates = Templates::default();
+/// templates.add(Template::named("pallet").with(Transform::default()));
+///
+/// let mut runtime = Runtime::new();
+/// runtime.add_kit(StandardKit)?;
+/// runtime.world_mut().set_global(templates);
+/// let spawner = Spawner { cap: Some(20), spread: Vec3::X, ..Spawner::new("pallet", 30.0) };
+/// runtime.world_mut().spawn((Transform::at(0.0, 8.0, 0.0), spawner));
+/// runtime.run_frames(30)?;
+/// let pallets = || runtime.world().rows::<&MadeFrom>().count();
+/// assert_eq!(pallets(), 15);
+/// runtime.run_frames(30)?;
+/// assert_eq!(runtime.world().rows::<&MadeFrom>().count(), 20);
+/// let rows = runtime.world().rows::<(&Transform, &MadeFrom)>();
+/// assert!(rows.iter().all(|(at, _)| at.translation.x.abs() <= 1.0 && at.translation.y == 8.0));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, PartialEq, Debug)]
+#[cfg_attr(
+    any(feature = "scene", feature = "snapshot"),
+    derive(serde::Serialize, serde::Deserialize),
+    serde(rename_all = "kebab-case", deny_unknown_fields)
+)]
+pub struct Spawner {
+    /// The name of the template.
+    pub template: String,
+    /// How many copies a second; not above zero makes none.
+    pub per_second: f32,
+    /// So many entities of the template at most are there at once; a cap that is met is not made up for later.
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub cap: Option<u32>,
+    /// So many copies at most are made in all.
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub total: Option<u64>,
+    /// How far from the entity's place in the world copies appear, in metres along each axis.
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub spread: Vec3,
+    /// The velocity of each copy in metres per second: of its [`Body`] if its template has one.
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub velocity: Option<Vec3>,
+    /// How many copies were made so far.
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub made: u64,
+    /// What of the next copy is due already, from 0 to 1.
+    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    pub due: f64,
+}
+
+impl Spawner {
+    /// A spawner without a cap, of copies of a template, at the entity's own place.
+    #[must_use]
+    pub fn new(template: &str, per_second: f32) -> Self {
+        Self {
+            template: template.to_owned(),
+            per_second,
+            cap: None,
+            total: None,
+            spread: Vec3::ZERO,
+            velocity: None,
+            made: 0,
+            due: 0.0,
+        }
+    }
+
+    /// How many copies are made in a frame, if so many are there already.
+    fn take_due(&mut self, step: f32, present: u32) -> u32 {
+        if self.per_second > 0.0 {
+            self.due += f64::from(self.per_second) * f64::from(step);
+        }
+        // Rounding must not put off a copy whose time has come.
+        let whole = (self.due + 1e-6).floor();
+        self.due = (self.due - whole).max(0.0);
+        let room = self.cap.map_or(u32::MAX, |cap| cap.saturating_sub(present));
+        let left = self
+            .total
+            .map_or(u64::MAX, |all| all.saturating_sub(self.made));
+        let count = (whole as u32)
+            .min(room)
+            .min(left.try_into().unwrap_or(u32::MAX));
+        self.made += u64::from(count);
+        count
+    }
+}
+
+type Spawners<'w> = Rows<'w, (Entity, &'static WorldTransform, &'static mut Spawner)>;
+type Claims<'w> = (
+    Spawners<'w>,
+    Rows<'w, &'static MadeFrom>,
+    Global<'w, Templates>,
+    Global<'w, Clock>,
+    Chance<'w>,
+    Edits<'w>,
+);
+
+pub(super) fn system() -> System {
+    System::named("standard: spawn")
+        .takes::<Claims>()
+        .runs(spawn)
+}
+
+fn spawn((mut spawners, copies, templates, clock, chance, mut edits): Claims<'_>) {
+    if spawners.is_empty() {
+        return;
+    }
+    let mut present: BTreeMap<&str, u32> = BTreeMap::new();
+    for made in copies.iter() {
+        *present.entry(made.template()).or_default() += 1;
+    }
+    spawners.each(|(entity, placed, spawner)| {
+        let Ok(template) = templates.get(&spawner.template) else {
+            return;
+        };
+        let there = present.get(template.name()).copied().unwrap_or(0);
+        let count = spawner.take_due(clock.step_seconds(), there);
+        if count == 0 {
+            return;
+        }
+        let mut random = chance.stream(entity);
+        let mut aside = || random.next_u32() as f32 / u32::MAX as f32 * 2.0 - 1.0;
+        for _ in 0..count {
+            let offset = Vec3::new(aside(), aside(), aside()) * spawner.spread;
+            launch(
+                template,
+                placed.translation() + offset,
+                spawner.velocity,
+                &mut edits,
+            );
+        }
+    });
+}
+
+fn launch(template: &Template, place: Vec3, velocity: Option<Vec3>, edits: &mut Edits<'_>) {
+    let copy = template.copy().at(place);
+    let Some(velocity) = velocity else {
+        edits.spawn_copy(copy);
+        return;
+    };
+    edits.spawn_copy(copy.changed(move |world, entity| {
+        match world.get_mut::<Body>(entity) {
+            Ok(body) => body.velocity = velocity,
+            Err(_) => drop(world.attach(entity, Velocity(velocity))?),
+        }
+        Ok(())
+    }));
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        /// However the time is cut into frames, as many are made as the rate says.
+        #[test]
+        fn the_rate_holds_over_any_time(per_second in 0.1_f32..3000.0, frames in 1_u32..2000) {
+            let mut spawner = Spawner::new("pallet", per_second);
+            let step = 1.0_f32 / 60.0;
+            let made: u32 = (0..frames).map(|_| spawner.take_due(step, 0)).sum();
+            let wanted = f64::from(per_second) * f64::from(step) * f64::from(frames);
+            prop_assert!((f64::from(made) - wanted).abs() <= 1.0, "{made} against {wanted}");
+            prop_assert_eq!(u64::from(made), spawner.made);
+        }
+    }
+
+    #[test]
+    fn a_cap_that_is_met_is_not_made_up_for() {
+        let mut spawner = Spawner {
+            cap: Some(3),
+            total: Some(5),
+            ..Spawner::new("pallet", 120.0)
+        };
+        assert_eq!(spawner.take_due(1.0, 0), 3);
+        assert_eq!(spawner.take_due(1.0, 3), 0);
+        assert_eq!(spawner.take_due(1.0, 2), 1);
+        // Of all five one is left.
+        assert_eq!(spawner.take_due(1.0, 0), 1);
+        assert_eq!(spawner.take_due(1.0, 0), 0);
+    }
+}
