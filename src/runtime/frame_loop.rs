@@ -308,7 +308,7 @@ impl Runtime {
         Ok(())
     }
 
-    pub(super) fn clock_mut(&mut self) -> &mut Clock {
+    pub(crate) fn clock_mut(&mut self) -> &mut Clock {
         self.world.ensure_global::<Clock>()
     }
 
@@ -376,7 +376,7 @@ impl Runtime {
             let (schedule, world) = (&mut self.schedule, &mut self.world);
             schedule.run_frame_phases(world, context, &self.crew, leader)
         };
-        if let Ok(controls) = self.world.global_mut::<Controls>() {
+        if let Some(controls) = self.world.find_global_mut::<Controls>() {
             controls.end_frame();
         }
         let world = &self.world;

@@ -51,6 +51,14 @@ impl When {
         }
     }
 
+    /// The first frame in which the condition is looked at.
+    pub(super) fn first_frame(self) -> u64 {
+        match self {
+            Self::At(frame) | Self::During(frame, _) => frame,
+            Self::By(_) | Self::Never(_) | Self::For(..) => 0,
+        }
+    }
+
     /// Whether the condition is looked at in a frame.
     pub(super) fn is_due(self, frame: u64) -> bool {
         match self {

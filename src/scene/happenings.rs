@@ -12,23 +12,61 @@ use std::collections::BTreeMap;
 pub(super) struct Happenings {
     /// The pairs that have begun to touch.
     pub(super) begun: Vec<Pair>,
-    /// By name of the event: how often it was posted before the frame, and until its end.
-    counts: BTreeMap<String, [u64; 2]>,
+    /// By name of the event.
+    counts: BTreeMap<String, Count>,
+    /// Events of the frame that this world has not posted itself, by name.
+    taken_up: BTreeMap<String, Vec<Json>>,
     /// By name: the counters of the frame.
     pub(super) counters: BTreeMap<String, u64>,
 }
 
+/// How often an event was posted.
+#[derive(Clone, Copy, Default, Debug)]
+struct Count {
+    /// By this world before the frame, and until its end.
+    before: u64,
+    until: u64,
+    /// By the run that this one goes on from.
+    earlier: u64,
+}
+
 impl Happenings {
+    /// What has happened to a run that goes on from another one.
+    pub(super) fn taken_up(
+        registry: &Registry,
+        world: &World,
+        begun: Vec<Pair>,
+        counts: &BTreeMap<String, u64>,
+        events: BTreeMap<String, Vec<Json>>,
+    ) -> Self {
+        let posted = registry.posted_so_far(world);
+        let counts = posted.map(|(name, so_far)| {
+            let count = Count {
+                before: so_far,
+                until: so_far,
+                earlier: counts.get(name).copied().unwrap_or(0).wrapping_sub(so_far),
+            };
+            (name.to_owned(), count)
+        });
+        Self {
+            begun,
+            counts: counts.collect(),
+            taken_up: events,
+            counters: BTreeMap::new(),
+        }
+    }
+
     /// How many events of a name were posted since the scene began.
     pub(super) fn so_far(&self, event: &str) -> u64 {
-        self.counts.get(event).map_or(0, |[_, until]| *until)
+        let count = self.counts.get(event);
+        count.map_or(0, |count| count.until.wrapping_add(count.earlier))
     }
 
     /// How many events of a name were posted in the frame, and by what came before it.
     pub(super) fn of_frame(&self, event: &str) -> u64 {
         self.counts
             .get(event)
-            .map_or(0, |[before, until]| until - before)
+            .map_or(0, |count| count.until - count.before)
     }
 
     /// Goes on to what has happened since it was last asked.
@@ -40,18 +78,28 @@ impl Happenings {
             .extend(begun.map(|contact| [contact.first, contact.second]));
         for (name, until) in registry.posted_so_far(world) {
             match self.counts.get_mut(name) {
-                Some(count) => *count = [count[1], until],
+                Some(count) => (count.before, count.until) = (count.until, until),
                 None => {
-                    self.counts.insert(name.to_owned(), [0, until]);
+                    let count = Count {
+                        until,
+                        ..Count::default()
+                    };
+                    self.counts.insert(name.to_owned(), count);
                 }
             }
         }
+        self.taken_up.clear();
     }
 
     /// The events of a name that were posted in the frame.
     pub(super) fn events(&self, registry: &Registry, world: &World, name: &str) -> Vec<Json> {
+        if let Some(events) = self.taken_up.get(name) {
+            return events.clone();
+        }
         match self.counts.get(name) {
-            Some([before, until]) if before < until => registry.posted_after(name, world, *before),
+            Some(count) if count.before < count.until => {
+                registry.posted_after(name, world, count.before)
+            }
             _ => Vec::new(),
         }
     }

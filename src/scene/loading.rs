@@ -3,6 +3,7 @@
 use super::action::{Missed, spawn};
 use super::place::EntityPlan;
 use crate::error::Error;
+use crate::space::MadeFrom;
 use crate::store::{Entity, Name, World};
 
 /// The scene file from which an entity was loaded while another scene ran. Entities of the scene itself do not have it.
@@ -19,9 +20,10 @@ impl LoadedFrom {
     }
 }
 
-/// Makes the type known to snapshots.
+/// Makes types of scenes known to snapshots.
 pub(super) fn enroll(world: &mut World) -> Result<(), Error> {
-    world.register_component::<LoadedFrom>("loaded-from")
+    world.register_component::<LoadedFrom>("loaded-from")?;
+    world.register_component::<MadeFrom>("made-from")
 }
 
 fn of_file(world: &World, file: &str) -> Vec<Entity> {

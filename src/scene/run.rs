@@ -6,12 +6,14 @@ use super::document::VerdictEntry;
 use super::expect::{remedy, touching_first};
 use super::happenings::Happenings;
 use super::language::{Expression, Value};
+use super::registry::Registry;
 use super::report::{Leftovers, Outcome, Report};
 use super::scene_file::Scene;
 use crate::collide::{Contacts, Gravity, Layers, Solver};
 use crate::error::Error;
 use crate::runtime::{Controls, Runtime};
 use crate::schedule::Clock;
+use crate::store::World;
 use serde_json::Value as Json;
 use std::collections::VecDeque;
 
@@ -90,6 +92,8 @@ pub struct SceneRun<'s> {
     rules: Vec<RuleState>,
     /// The verdict with which the scene was stopped.
     stopped: Option<Outcome>,
+    /// The frame from which it goes on: nothing is known of what was before.
+    taken_up_at: Option<u64>,
     missed_cues: Vec<String>,
     contacts_begun: u64,
     leftovers: Leftovers,
@@ -159,6 +163,7 @@ impl<'s> SceneRun<'s> {
                 .collect(),
             rules: scene.rules.iter().map(|_| RuleState::default()).collect(),
             stopped: None,
+            taken_up_at: None,
             missed_cues: Vec::new(),
             contacts_begun: 0,
             leftovers: Leftovers::default(),
@@ -407,11 +412,42 @@ impl<'s> SceneRun<'s> {
         Ok(())
     }
 
+    /// Of each rule whether its condition holds, and whether it has acted.
+    pub(super) fn rule_states(&self) -> impl Iterator<Item = (bool, bool)> {
+        let states = self.rules.iter();
+        states.map(|state| (state.held, state.has_fired))
+    }
+
+    /// Goes on from a frame of another run, whose world has been put in the place of this one's.
+    pub(super) fn take_up(
+        &mut self,
+        frame: u64,
+        rules: &[(bool, bool)],
+        happenings: impl FnOnce(&Registry, &World) -> Happenings,
+    ) {
+        for (state, &(held, has_fired)) in self.rules.iter_mut().zip(rules) {
+            *state = RuleState { held, has_fired };
+        }
+        *self.happenings_mut() = happenings(&self.scene.registry, self.runtime.world());
+        self.taken_up_at = Some(frame);
+        self.stopped = None;
+        for (outcome, expectation) in self.outcomes.iter_mut().zip(&self.scene.expectations) {
+            if expectation.when.first_frame() > frame {
+                *outcome = None;
+            }
+        }
+        self.progress = self.outcomes.iter().map(|_| Progress::default()).collect();
+    }
+
     /// What has come of the scene so far. Expectations whose frame has not come yet count as failed, unless an action has stopped
     /// the scene: then its verdict stands for them.
     #[must_use]
     pub fn report(&self) -> Report {
         let outcomes = self.outcomes.iter().zip(&self.scene.expectations);
+        let outcomes = outcomes.filter(|(_, expectation)| {
+            let from = self.taken_up_at;
+            from.is_none_or(|from| expectation.when.first_frame() > from)
+        });
         Report::new(
             self,
             outcomes

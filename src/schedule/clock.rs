@@ -69,6 +69,12 @@ impl Clock {
         self.frame += 1;
     }
 
+    /// Goes to the end of a frame. The step must not have been set since the first one.
+    #[cfg(feature = "scene")]
+    pub(crate) fn set_frame(&mut self, frame: u64) {
+        self.frame = frame;
+    }
+
     pub(crate) fn step(&self) -> f64 {
         self.step
     }

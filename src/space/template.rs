@@ -23,6 +23,7 @@ use std::sync::Arc;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, PartialEq, Eq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct MadeFrom(pub(crate) Name);
 
 impl MadeFrom {

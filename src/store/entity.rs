@@ -114,6 +114,16 @@ pub(crate) struct Entities {
     live: usize,
 }
 
+/// Which ids are handed out next.
+#[cfg(feature = "scene")]
+#[derive(Clone, PartialEq, Eq, Debug, Default, serde::Serialize, serde::Deserialize)]
+pub(crate) struct IdSequence {
+    slots: u32,
+    /// Those of slots that have been used again.
+    generations: Vec<(u32, NonZeroU32)>,
+    free: Vec<u32>,
+}
+
 impl Entities {
     /// The same ids with nobody living under them.
     #[cfg(feature = "snapshot")]
@@ -124,6 +134,44 @@ impl Entities {
             slot.location = VACANT;
         }
         vacated
+    }
+
+    /// What has to be known to hand out the same ids from now on.
+    #[cfg(feature = "scene")]
+    pub(crate) fn sequence(&self) -> IdSequence {
+        let reused = self.slots.iter().enumerate();
+        IdSequence {
+            slots: self.slots.len() as u32,
+            generations: reused
+                .filter(|(_, slot)| slot.generation != NonZeroU32::MIN)
+                .map(|(index, slot)| (index as u32, slot.generation))
+                .collect(),
+            free: self.free.clone(),
+        }
+    }
+
+    /// Nobody, with ids that go on as a sequence does; nothing if it makes no sense.
+    #[cfg(feature = "scene")]
+    pub(crate) fn with_sequence(sequence: &IdSequence) -> Option<Self> {
+        // More would be damage, and could not be held.
+        const MOST_SLOTS: u32 = 1 << 26;
+        if sequence.slots > MOST_SLOTS {
+            return None;
+        }
+        let fresh = Slot {
+            generation: NonZeroU32::MIN,
+            location: VACANT,
+        };
+        let mut slots = vec![fresh; sequence.slots as usize];
+        for &(index, generation) in &sequence.generations {
+            slots.get_mut(index as usize)?.generation = generation;
+        }
+        let is_known = |index: &u32| *index < sequence.slots;
+        sequence.free.iter().all(is_known).then(|| Self {
+            slots,
+            free: sequence.free.clone(),
+            live: 0,
+        })
     }
 
     /// How many entities are alive.

@@ -140,6 +140,14 @@ impl<E> Channel<E> {
         self.events.range(skipped as usize..)
     }
 
+    /// Takes all events back.
+    #[cfg(feature = "scene")]
+    fn forget(&mut self) {
+        self.first = self.end();
+        self.frame_start = self.first;
+        self.events.clear();
+    }
+
     /// Starts a frame: what every inbox has seen goes, and so does what nobody has asked for in too long.
     fn start_frame(&mut self) {
         // An inbox whose system has gone is held by this channel alone.
@@ -167,6 +175,8 @@ impl<E> Channel<E> {
 #[derive(Clone, Copy)]
 pub(crate) struct AnyChannel {
     start_frame: fn(&mut World),
+    #[cfg(feature = "scene")]
+    forget: fn(&mut World),
     unheard: fn(&World) -> Option<UnheardEvents>,
     of_frame: fn(&World) -> u64,
 }
@@ -238,6 +248,8 @@ fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
     if world.globals.cell::<Channel<E>>().is_err() {
         world.channels.push(AnyChannel {
             start_frame: |world| channel::<E>(world).start_frame(),
+            #[cfg(feature = "scene")]
+            forget: |world| channel::<E>(world).forget(),
             unheard: unheard::<E>,
             of_frame: of_frame::<E>,
         });
@@ -294,6 +306,14 @@ impl World {
             |_| Vec::new(),
             |cell| cell.borrow().since(number).cloned().collect(),
         )
+    }
+
+    /// Takes all events back that are kept: nobody hears them.
+    #[cfg(feature = "scene")]
+    pub(crate) fn forget_events(&mut self) {
+        for at in 0..self.channels.len() {
+            (self.channels[at].forget)(self);
+        }
     }
 
     /// Starts a frame for all event types.

@@ -93,16 +93,12 @@ impl Globals {
             .ok_or_else(missing::<T>)
     }
 
-    fn get_mut<T: Component>(&mut self) -> Result<&mut T, Error> {
-        self.0
-            .get_mut(&TypeId::of::<T>())
-            .map(|cell| {
-                let cell: &mut AtomicRefCell<T> = cell
-                    .downcast_mut()
-                    .expect("globals are filed by their type");
-                cell.get_mut()
-            })
-            .ok_or_else(missing::<T>)
+    fn find_mut<T: Component>(&mut self) -> Option<&mut T> {
+        let cell = self.0.get_mut(&TypeId::of::<T>())?;
+        let cell: &mut AtomicRefCell<T> = cell
+            .downcast_mut()
+            .expect("globals are filed by their type");
+        Some(cell.get_mut())
     }
 }
 
@@ -178,7 +174,12 @@ impl World {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn global_mut<T: Component>(&mut self) -> Result<&mut T, Error> {
-        self.globals.get_mut()
+        self.globals.find_mut().ok_or_else(missing::<T>)
+    }
+
+    /// A global that need not be there: an error would cost an allocation.
+    pub(crate) fn find_global_mut<T: Component>(&mut self) -> Option<&mut T> {
+        self.globals.find_mut()
     }
 
     /// Puts a global in unless there is one.

@@ -47,6 +47,10 @@ pub(crate) use claim::{Grant, Preparation, ReservedIds};
 pub(crate) use component::short_name;
 pub(crate) use edits::EditKind;
 pub(crate) use entity::TableId;
+#[cfg(feature = "scene")]
+pub(crate) use entity::{Entities, IdSequence};
 pub(crate) use rows::{Locator, TableRows, Unseen};
+#[cfg(feature = "scene")]
+pub(crate) use snapshot::Written;
 #[cfg(feature = "parallel")]
 pub(crate) use workers::Workers;

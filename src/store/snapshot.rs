@@ -7,14 +7,16 @@ use super::world::World;
 use crate::error::{Error, Kind};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
+use serde_json::Value as Json;
 use std::collections::BTreeMap;
 use std::fmt;
+use std::sync::Arc;
 use xxhash_rust::xxh3::Xxh3;
 
 /// How values of a registered type are written down and read back.
 #[derive(Clone)]
 pub(crate) struct Registered {
-    pub(crate) name: String,
+    pub(crate) name: Arc<str>,
     write: fn(&World, Entity, &mut Vec<u8>),
     show: fn(&World, Entity) -> String,
     check: fn(&[u8]) -> Result<(), String>,
@@ -80,10 +82,13 @@ fn put_back<T: Component>(world: &mut World, entity: Entity, value: T) {
 /// ```
 #[derive(Clone)]
 pub struct Snapshot {
-    ids: Entities,
-    /// By entity, by the name of the component.
-    values: BTreeMap<Entity, BTreeMap<String, Vec<u8>>>,
+    pub(crate) ids: Entities,
+    /// By entity.
+    pub(crate) values: BTreeMap<Entity, Written>,
 }
+
+/// The registered components of an entity as CBOR, by name.
+pub(crate) type Written = BTreeMap<Arc<str>, Vec<u8>>;
 
 /// The first place at which two snapshots differ.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -128,6 +133,43 @@ impl Snapshot {
         self.values.is_empty()
     }
 
+    /// All entities, by their ids.
+    pub fn entities(&self) -> impl Iterator<Item = Entity> {
+        self.values.keys().copied()
+    }
+
+    /// The registered components of an entity with their values as JSON, by name; nothing if the snapshot has no such entity.
+    /// Numbers of 32 bits have the digits that they need.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::World;
+    ///
+    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// struct Load { tonnes: f32 }
+    ///
+    /// let mut world = World::new();
+    /// world.register_component::<Load>("load")?;
+    /// let truck = world.spawn((Load { tonnes: 20.1 },));
+    /// let snapshot = world.snapshot();
+    /// assert_eq!(snapshot.entities().collect::<Vec<_>>(), [truck]);
+    /// assert_eq!(snapshot.value(truck, "load").unwrap().to_string(), r#"{"tonnes":20.1}"#);
+    /// assert_eq!(snapshot.components(truck).count(), 1);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn components(&self, entity: Entity) -> impl Iterator<Item = (&str, Json)> {
+        let written = self.values.get(&entity).into_iter().flatten();
+        written.map(|(name, bytes)| (&**name, json::of_bytes(bytes)))
+    }
+
+    /// The value of a component; see [`Snapshot::components`]. Nothing if the entity has none.
+    #[must_use]
+    pub fn value(&self, entity: Entity, component: &str) -> Option<Json> {
+        let bytes = self.values.get(&entity)?.get(component)?;
+        Some(json::of_bytes(bytes))
+    }
+
     /// The first difference to another snapshot, by the ids of entities and then by the names of components; `None` if
     /// both hold the same.
     #[must_use]
@@ -138,8 +180,9 @@ impl Snapshot {
             (Some(mine), Some(theirs)) => {
                 first_difference_of(&mine, &theirs).expect("the components differ")
             }
-            _ => String::new(),
+            _ => Arc::default(),
         };
+        let component = component.to_string();
         Some(Difference { entity, component })
     }
 
@@ -214,7 +257,7 @@ impl World {
         name: &str,
     ) -> Result<(), Error> {
         self.enroll::<T>(Registered {
-            name: name.to_owned(),
+            name: Arc::from(name),
             write: write::<T>,
             show: show::<T>,
             check: check::<T>,
@@ -246,7 +289,7 @@ impl World {
     /// ```
     pub fn register_tag<T: Component + Default>(&mut self, name: &str) -> Result<(), Error> {
         self.enroll::<T>(Registered {
-            name: name.to_owned(),
+            name: Arc::from(name),
             write: |_, _, bytes| write_value(&true, bytes),
             show: |_, _| String::from("true"),
             check: check::<bool>,
@@ -255,16 +298,16 @@ impl World {
     }
 
     fn enroll<T: Component>(&mut self, registered: Registered) -> Result<(), Error> {
-        let name = registered.name.as_str();
+        let name = &*registered.name;
         let id = self.types.id_or_register::<T>();
         let taken = self.types.iter().enumerate().find_map(|(at, known)| {
             let other = known.registered.as_ref()?;
-            let is_same_name = other.name == name;
+            let is_same_name = &*other.name == name;
             let is_same_type = at == id.index();
             (is_same_name != is_same_type).then(|| Kind::NameTaken {
                 name: name.to_owned(),
                 component: short_name(std::any::type_name::<T>()),
-                taken: other.name.clone(),
+                taken: other.name.to_string(),
                 by: short_name(known.name),
             })
         });
@@ -281,7 +324,7 @@ impl World {
             .types
             .iter()
             .filter_map(|known| known.registered.as_ref());
-        registered.map(|registered| registered.name.as_str())
+        registered.map(|registered| &*registered.name)
     }
 
     /// The name of the type that is registered under a name, without its path.
@@ -301,7 +344,7 @@ impl World {
             known
                 .registered
                 .as_ref()
-                .is_some_and(|registered| registered.name == name)
+                .is_some_and(|registered| &*registered.name == name)
         })?;
         Some(short_type(known.name))
     }
@@ -362,7 +405,7 @@ impl World {
         let ids = self.tables.get(location.table).components().iter();
         let mut written: Vec<(String, String)> = ids
             .filter_map(|&id| self.types.get(id).registered.as_ref())
-            .map(|registered| (registered.name.clone(), (registered.show)(self, entity)))
+            .map(|registered| (registered.name.to_string(), (registered.show)(self, entity)))
             .collect();
         written.sort_unstable();
         Ok(written)
@@ -384,7 +427,7 @@ impl World {
     /// If the snapshot names a component that is not registered here, or that its type cannot read: then the world stays
     /// as it is.
     pub fn restore(&mut self, snapshot: &Snapshot) -> Result<(), Error> {
-        let readers: BTreeMap<String, Registered> = self
+        let readers: BTreeMap<Arc<str>, Registered> = self
             .types
             .iter()
             .filter_map(|known| known.registered.clone())
@@ -399,7 +442,7 @@ impl World {
                 };
                 if let Some(reason) = reason {
                     return Err(Error::from(Kind::NotRestored {
-                        name: name.clone(),
+                        name: name.to_string(),
                         entity,
                         reason,
                     }));
@@ -423,6 +466,8 @@ impl World {
         Ok(())
     }
 }
+
+mod json;
 
 #[cfg(test)]
 mod tests;

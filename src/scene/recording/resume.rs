@@ -1,0 +1,145 @@
+//! Going on where a recording stands.
+
+use super::item::Happened;
+use super::{Recording, RecordingError};
+use crate::error::Error;
+use crate::runtime::Controls;
+use crate::scene::happenings::Happenings;
+use crate::scene::run::SceneRun;
+use crate::store::Entity;
+
+impl Happened {
+    /// What has happened in the frame that ran last.
+    pub(super) fn of(run: &SceneRun<'_>) -> Self {
+        let runtime = run.runtime();
+        let world = runtime.world();
+        let registry = &run.scene().registry;
+        let mut happened = Self {
+            off: runtime
+                .schedule()
+                .systems()
+                .filter(|system| !system.is_enabled())
+                .map(|system| system.name().to_owned())
+                .collect(),
+            rules: run.rule_states().collect(),
+            ..Self::default()
+        };
+        if let Ok(controls) = world.global::<Controls>() {
+            let moved = controls.iter().filter(|(_, value)| *value != 0.0);
+            happened.controls = moved
+                .map(|(name, value)| (name.to_owned(), value))
+                .collect();
+        }
+        if let Ok(happenings) = world.global::<Happenings>() {
+            let pairs = happenings.begun.iter();
+            happened.begun = pairs.map(|pair| pair.map(Into::into)).collect();
+            for name in registry.event_names() {
+                let so_far = happenings.so_far(name);
+                if so_far > 0 {
+                    happened.counts.insert(name.to_owned(), so_far);
+                }
+                let events = happenings.events(registry, world, name);
+                if !events.is_empty() {
+                    happened.events.insert(name.to_owned(), events);
+                }
+            }
+        }
+        happened
+    }
+}
+
+impl SceneRun<'_> {
+    /// Goes to a frame of a recording of the same scene, and on from there: entities, registered components, clock, control inputs,
+    /// rules, switched systems and the events that rules hear are as they were then.
+    ///
+    /// Not written down are components that are not registered, globals of your own, and what systems remember
+    /// ([`Touched`](crate::Touched) and [`Fresh`](crate::Fresh) take in everything in the next frame; inboxes are empty). If a scene
+    /// depends on none of these it goes on as the recorded run did, digest by digest. Expectations whose time has begun
+    /// before are left out.
+    ///
+    /// # Errors
+    ///
+    /// If the recording has no such frame, or if it holds components that are not registered here.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Recording, RecordingWriter, Registry, Scene};
+    ///
+    /// let text = "title = 'a gull'\nframes = 60\n[[entities]]\nname = 'gull'\ncomponents.velocity = [6, 0, 0]\n";
+    /// let scene = Scene::parse(text, "gull.toml", &Registry::standard())?;
+    /// let start = || -> Result<_, gerust::Error> {
+    ///     let mut runtime = Runtime::new();
+    ///     runtime.add_kit(StandardKit)?;
+    ///     scene.start(runtime)
+    /// };
+    /// let mut run = start()?;
+    /// let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
+    /// while run.advance()? {
+    ///     writer.note(&run)?;
+    /// }
+    /// let recording = Recording::from_bytes(writer.finish(&run)?, "gull.rec")?;
+    ///
+    /// let mut again = start()?;
+    /// again.resume(&recording, 40)?;
+    /// assert_eq!(again.frame(), 40);
+    /// while again.advance()? {}
+    /// assert_eq!(again.runtime().world().digest(), run.runtime().world().digest());
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn resume(&mut self, recording: &Recording, frame: u64) -> Result<(), ResumeError> {
+        let happened = recording.happened(frame)?;
+        let mut playback = recording.playback();
+        let snapshot = playback.go_to(frame)?;
+        let runtime = self.runtime_mut();
+        runtime.world_mut().restore(snapshot)?;
+        runtime.clock_mut().set_frame(frame);
+        let names = runtime.schedule().systems();
+        let names: Vec<String> = names.map(|system| system.name().to_owned()).collect();
+        for name in names {
+            runtime.set_enabled(&name, !happened.off.contains(&name))?;
+        }
+        runtime.settle()?;
+        let world = runtime.world_mut();
+        // What touches now has touched before: nobody is to hear that it begins.
+        world.forget_events();
+        let controls = world.ensure_global::<Controls>();
+        *controls = Controls::default();
+        for (name, value) in &happened.controls {
+            controls.set(name, *value);
+        }
+        controls.end_frame();
+        let begun = happened.begun.iter();
+        let begun = begun.map(|pair| pair.map(Entity::from)).collect();
+        self.take_up(frame, &happened.rules, |registry, world| {
+            Happenings::taken_up(registry, world, begun, &happened.counts, happened.events)
+        });
+        Ok(())
+    }
+}
+
+/// Why a run could not go on from a recording.
+#[derive(thiserror::Error, Debug)]
+#[error(transparent)]
+pub struct ResumeError(#[from] Kind);
+
+#[derive(thiserror::Error, Debug)]
+enum Kind {
+    #[error(transparent)]
+    Recording(RecordingError),
+    #[error(transparent)]
+    Runtime(Error),
+}
+
+impl From<RecordingError> for ResumeError {
+    fn from(error: RecordingError) -> Self {
+        Self(Kind::Recording(error))
+    }
+}
+
+impl From<Error> for ResumeError {
+    fn from(error: Error) -> Self {
+        Self(Kind::Runtime(error))
+    }
+}

@@ -1,0 +1,216 @@
+use super::*;
+use crate::StandardKit;
+use crate::runtime::Runtime;
+use crate::scene::{Registry, Scene};
+use crate::store::Snapshot;
+
+/// Things that come, go, change by single fields, gain and lose components, and give their ids on.
+const SCENE: &str = r#"
+title = "all kinds of changes"
+frames = 12
+[templates.crate]
+collider = { size = [1, 1, 1] }
+body = {}
+[[entities]]
+name = "quay"
+transform = { translation = [0, -1, 0] }
+collider = { size = [20, 1, 20] }
+[[entities]]
+name = "crate"
+template = "crate"
+transform = { translation = [0, 0.02, 0] }
+[[entities]]
+name = "gull"
+components.velocity = [1, 0, 0]
+components.route = { waypoints = [[0.03, 0, 0], [9, 0, 0]], speed = 1 }
+[[cues]]
+frame = 3
+do = [{ spawn = { name = "buoy", template = "crate", transform = { translation = [5, 9, 0] } } }, { link = { entity = "gull", under = "buoy" } }]
+[[cues]]
+frame = 6
+do = [{ detach = { entity = "gull", component = "velocity" } }, { unlink = "gull" }, { despawn = "buoy" }]
+[[cues]]
+frame = 8
+spawn = { name = "barge" }
+[[expect]]
+that = "crate exists"
+[[expect]]
+that = "buoy exists"
+"#;
+
+fn runtime() -> Runtime {
+    let mut runtime = Runtime::new();
+    runtime.add_kit(StandardKit).expect("its names are free");
+    runtime
+}
+
+fn scene() -> Scene {
+    Scene::parse(SCENE, "changes.toml", &Registry::standard()).expect("it has no fault")
+}
+
+/// The bytes of a recording, and what the world was after each frame.
+fn recorded(scene: &Scene) -> (Vec<u8>, Vec<Snapshot>) {
+    let mut run = scene.start(runtime()).expect("it fits");
+    let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
+    let mut all = vec![run.runtime().world().snapshot()];
+    while run.advance().expect("nothing fails") {
+        writer.note(&run).expect("memory does not fail");
+        all.push(run.runtime().world().snapshot());
+    }
+    let bytes = writer.finish(&run).expect("memory does not fail");
+    (bytes, all)
+}
+
+fn read(bytes: &[u8]) -> Recording {
+    Recording::from_bytes(bytes.to_vec(), "changes.rec").expect("its header is whole")
+}
+
+fn assert_same(playback: &mut Playback<'_>, frame: u64, wanted: &Snapshot) {
+    let found = playback.go_to(frame).expect("it is there");
+    assert_eq!(found.first_difference(wanted), None, "frame {frame}");
+    assert_eq!(found.ids.sequence(), wanted.ids.sequence(), "frame {frame}");
+}
+
+#[test]
+fn every_frame_comes_back_in_any_order() {
+    let (bytes, all) = recorded(&scene());
+    let recording = read(&bytes);
+    assert_eq!(recording.damage(), None);
+    assert_eq!(
+        (recording.last_frame(), recording.planned_frames()),
+        (12, 12)
+    );
+    assert_eq!(recording.verdict(), Some((1, 1)));
+    let mut playback = recording.playback();
+    let orders: [Vec<u64>; 3] = [
+        (0..=12).collect(),
+        (0..=12).rev().collect(),
+        vec![7, 3, 3, 12, 0, 8],
+    ];
+    for frame in orders.into_iter().flatten() {
+        assert_same(&mut playback, frame, &all[frame as usize]);
+        assert_eq!(recording.digest(frame), Some(all[frame as usize].digest()));
+        assert_eq!(playback.frame(), Some(frame));
+    }
+    let error = playback.go_to(13).expect_err("there is none");
+    assert_eq!(
+        error.to_string(),
+        "changes.rec has no frame 13: its last is 12; choose one up to that"
+    );
+    assert_eq!(recording.digest(13), None);
+    let arrived = |frame| recording.events(frame).expect("it is there").len();
+    assert_eq!((0..=12).map(arrived).sum::<usize>(), 1);
+}
+
+#[test]
+fn only_the_fields_that_change_are_written_down() {
+    let (bytes, _) = recorded(&scene());
+    let recording = read(&bytes);
+    let item = recording.item(5).expect("it is there");
+    assert!(!item.key);
+    let transforms = &item.put["transform"];
+    assert!(
+        transforms.iter().all(|(_, value)| match value {
+            ciborium::Value::Map(fields) => fields.len() == 1,
+            _ => false,
+        }),
+        "{transforms:?}"
+    );
+}
+
+/// All that was whole before a damage is read as it was, and the damage is told; nothing panics.
+#[test]
+fn damage_at_any_byte_is_noticed() {
+    let (bytes, all) = recorded(&scene());
+    let whole = read(&bytes);
+    for at in 0..bytes.len() {
+        let mut damaged = bytes.clone();
+        damaged[at] ^= 0x41;
+        let Ok(recording) = Recording::from_bytes(damaged, "damaged.rec") else {
+            assert!(at < whole.frames[0].start, "byte {at} is behind the header");
+            continue;
+        };
+        let damage = recording
+            .damage()
+            .unwrap_or_else(|| panic!("byte {at} went unnoticed"));
+        assert!(damage.byte() <= at, "{damage}");
+        let kept = whole.frames.iter().filter(|place| place.start < at);
+        // The frame in which the damage lies is lost.
+        let kept = kept.count().saturating_sub(1).max(recording.frames.len());
+        assert_eq!(recording.frames.len(), kept, "byte {at}");
+        let mut playback = recording.playback();
+        for frame in 0..recording.frames.len() {
+            assert_same(&mut playback, frame as u64, &all[frame]);
+        }
+    }
+}
+
+#[test]
+fn what_is_cut_off_is_read_up_to_there() {
+    let (bytes, all) = recorded(&scene());
+    let whole = read(&bytes);
+    for length in 0..bytes.len() {
+        let cut = bytes[..length].to_vec();
+        let Ok(recording) = Recording::from_bytes(cut, "cut.rec") else {
+            assert!(length < whole.frames[0].start);
+            continue;
+        };
+        let damage = recording.damage().expect("the end is missing");
+        assert!(damage.byte() <= length);
+        if !recording.frames.is_empty() {
+            let last = recording.last_frame();
+            assert_same(&mut recording.playback(), last, &all[last as usize]);
+        } else {
+            assert!(recording.playback().go_to(0).is_err());
+        }
+    }
+}
+
+#[test]
+fn frames_cannot_be_left_out() {
+    let scene = scene();
+    let mut run = scene.start(runtime()).expect("it fits");
+    let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
+    run.advance().expect("nothing fails");
+    run.advance().expect("nothing fails");
+    let error = writer.note(&run).expect_err("frame 1 is missing");
+    assert!(
+        error
+            .to_string()
+            .contains("frame 2 was noted where frame 1 was due")
+    );
+}
+
+#[test]
+fn what_comes_from_the_future_or_is_something_else_is_refused() {
+    let told = |bytes: Vec<u8>| {
+        let outcome = Recording::from_bytes(bytes, "x.rec");
+        outcome.expect_err("it is none").to_string()
+    };
+    assert!(told(Vec::new()).contains("is no recording: it is cut off"));
+    let end = item::wrapped(&Item::End(End { held: 0, failed: 0 }));
+    assert!(told(end.clone()).contains("does not begin with the header"));
+    let header = |version| Header {
+        format: FORMAT.to_owned(),
+        version,
+        title: String::new(),
+        scene: String::new(),
+        parameters: std::collections::BTreeMap::new(),
+        frames: 1,
+        step: 0.1,
+    };
+    let newer = item::wrapped(&Item::Header(header(VERSION + 1)));
+    assert!(told(newer).contains("was recorded by a newer version"));
+    // A recording of nothing, and one of two beginnings.
+    let start = item::wrapped(&Item::Header(header(VERSION)));
+    let twice = read(&[start.clone(), start.clone()].concat());
+    assert_eq!(
+        twice.damage().map(Damage::reason),
+        Some("a second header follows")
+    );
+    let late = read(&[start, end.clone(), end].concat());
+    assert_eq!(
+        late.damage().map(Damage::reason),
+        Some("something follows the end")
+    );
+}
