@@ -23,16 +23,18 @@ pub(crate) struct Arguments {
 #[derive(Subcommand, Debug)]
 pub(crate) enum Command {
     /// Run a scene and check its expectations
-    #[command(after_help = "Example: gerust run scenes/quay.toml")]
+    #[command(
+        after_help = "Examples:\n  gerust run scenes/quay.toml\n  gerust run scenes/launcher.toml --set per-second=2000\n  gerust run scenes/quay.toml --record quay.rec"
+    )]
     Run(RunCommand),
     /// Run many scenes at once and say which of them hold
     #[command(
         after_help = "Examples:\n  gerust check scenes\n  gerust check scenes --filter yard --junit report.xml\n  gerust check scenes --shard 1/4"
     )]
     Check(CheckCommand),
-    /// Run two scenes, or one under two settings, side by side and say where they begin to differ
+    /// Say where two scenes or recordings, or one scene under two settings, begin to differ
     #[command(
-        after_help = "Examples:\n  gerust compare scenes/quay.toml threads=4\n  gerust compare before.toml after.toml\n  gerust compare scenes/quay.toml \"off=standard: spin\""
+        after_help = "Examples:\n  gerust compare scenes/quay.toml threads=4\n  gerust compare before.toml after.toml\n  gerust compare scenes/quay.toml quay.rec\n  gerust compare scenes/quay.toml \"off=standard: spin\""
     )]
     Compare(CompareCommand),
     /// Run a scene and show where the time of its frames goes
@@ -43,9 +45,9 @@ pub(crate) enum Command {
     /// Draw the boxes of a scene at some of its frames
     #[command(after_help = "Example: gerust draw scenes/quay.toml --at 0,240,600 -o quay.png")]
     Draw(DrawCommand),
-    /// Run a scene and show what is inside
+    /// Show what is inside of a scene or a recording after one of its frames
     #[command(
-        after_help = "Examples:\n  gerust inspect scenes/quay.toml plan\n  gerust inspect scenes/quay.toml tree --at 240\n  gerust inspect scenes/quay.toml contacts --at 240 --of truck-1"
+        after_help = "Examples:\n  gerust inspect scenes/quay.toml plan\n  gerust inspect scenes/quay.toml tree --at 240\n  gerust inspect scenes/quay.toml contacts --at 240 --of truck-1\n  gerust inspect quay.rec entities --at 240 --having body\n  gerust inspect quay.rec entity truck-1 --at 240"
     )]
     Inspect(InspectCommand),
     /// Run a scene and answer why something is as it is
@@ -68,6 +70,9 @@ pub(crate) enum Command {
 pub(crate) struct RunCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
+    /// Also write each frame down, to look at with `inspect` and `compare`
+    #[arg(long, value_name = "FILE")]
+    pub(crate) record: Option<PathBuf>,
     /// How to print the summary
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
@@ -79,8 +84,8 @@ pub(crate) struct RunCommand {
 pub(crate) struct CompareCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
-    /// Another scene, or a setting: threads=NUMBER, off=SYSTEM or serial-below=MICROSECONDS
-    #[arg(value_name = "SCENE|SETTING")]
+    /// Another scene, a recording, or a setting: threads=NUMBER, off=SYSTEM or serial-below=MICROSECONDS
+    #[arg(value_name = "SCENE|RECORDING|SETTING")]
     pub(crate) versus: Versus,
     /// How to print the difference
     #[arg(long, value_enum, default_value_t)]
@@ -205,6 +210,12 @@ pub(crate) struct InspectCommand {
 pub(crate) enum InspectTopic {
     /// The order of the systems with its reasons, what each takes, and what threads could bring
     Plan(PlanTopic),
+    /// All entities with the names of their components
+    Entities(EntitiesTopic),
+    /// One entity: its components with their values, what is around it in the hierarchy, and what it touches
+    Entity(EntityTopic),
+    /// The registered events of the frame
+    Events(EventsTopic),
     /// Who is under whom, with the local and the world placement
     Tree(TreeTopic),
     /// All colliders with their boxes in the world, kind and layer
@@ -221,6 +232,45 @@ pub(crate) struct MemoryTopic {
     #[arg(long, value_name = "FRAME")]
     pub(crate) at: Option<u64>,
     /// How to print the figures
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct EntitiesTopic {
+    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// Only entities with this registered component; can be repeated
+    #[arg(long, value_name = "COMPONENT")]
+    pub(crate) having: Vec<String>,
+    /// Only entities whose name contains this text
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) name: Option<String>,
+    /// How to print the entities
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct EntityTopic {
+    /// The name of the entity
+    #[arg(value_name = "NAME")]
+    pub(crate) entity: String,
+    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// How to print the entity
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct EventsTopic {
+    /// The frame of which to list them; the last one unless given
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// How to print the events
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
 }

@@ -1,41 +1,58 @@
-//! `gerust compare`: runs two scenes, or one under two settings, side by side and says where they begin to differ.
+//! `gerust compare`: says where two runs begin to differ, of scenes or as they were recorded.
 
 use crate::Verdict;
 use crate::arguments::CompareCommand;
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
+use crate::scene_file::recording_at;
 use crate::trouble::Trouble;
 use crate::versus::Versus;
-use gerust::scene::{FirstDifference, SceneRun};
+use gerust::Runtime;
+use gerust::scene::{FirstDifference, Playback, Recording, Scene, SceneRun};
+use gerust::store::Snapshot;
 use serde::Serialize;
 use std::time::Duration;
 
 pub(crate) fn run(engine: &Engine, command: &CompareCommand) -> Verdict {
     let versus = &command.versus;
     versus.refuse_unknown()?;
-    let scene = command.scene.load(engine)?;
-    let other_scene = match versus {
-        Versus::Scene(path) => Some(command.scene.load_other(path, engine)?),
+    let first = match command.scene.recording()? {
+        Some(recording) => Source::Recording(Box::new(recording)),
+        None => Source::Scene(Box::new(command.scene.load(engine)?)),
+    };
+    let second = match versus {
+        Versus::Scene(path) => match recording_at(path)? {
+            Some(recording) => Some(Source::Recording(Box::new(recording))),
+            None => {
+                let scene = command.scene.load_other(path, engine)?;
+                Some(Source::Scene(Box::new(scene)))
+            }
+        },
         _ => None,
     };
-    let start = |threads| -> Result<_, Trouble> {
-        let mut runtime = output::runtime(engine, command.threads)?;
-        if let Some(threads) = threads {
-            runtime.set_threads(threads)?;
-            // Threads are what is compared: they are used wherever they can be.
-            runtime.set_serial_below(Duration::ZERO);
-        }
-        Ok(runtime)
+    if let (None, Source::Recording(_)) = (&second, &first) {
+        return Err(Trouble::other(
+            "a recording has run already and cannot be given another setting; name the scene, or a second recording",
+        ));
+    }
+    let one_setting = Setting::usual(engine, command);
+    let other_setting = Setting {
+        versus: Some(versus),
+        ..one_setting
     };
-    let mut one = scene.start(start(None)?)?;
-    let mut other = other_scene
-        .as_ref()
-        .unwrap_or(&scene)
-        .start(start(versus.threads())?)?;
-    versus.apply(other.runtime_mut())?;
-    let found = first_difference(&mut one, &mut other)?;
+    let other_source = second.as_ref().unwrap_or(&first);
+    let mut one = first.begin(&one_setting)?;
+    let mut other = other_source.begin(&other_setting)?;
+    let (frames, found) = first_difference(&mut one, &mut other)?;
+    let found = found.map(|found| Found {
+        wrote: [
+            first.cause_of(&found, &one_setting),
+            other_source.cause_of(&found, &other_setting),
+        ],
+        difference: found,
+    });
     let answer = Answer {
-        frames: one.frame(),
+        frames,
         differs: found.is_some(),
         difference: found.as_ref().map(DifferenceView::new),
     };
@@ -45,13 +62,147 @@ pub(crate) fn run(engine: &Engine, command: &CompareCommand) -> Verdict {
     Ok(found.is_none())
 }
 
-fn first_difference<'s>(
-    one: &mut SceneRun<'s>,
-    other: &mut SceneRun<'s>,
-) -> Result<Option<FirstDifference>, Trouble> {
-    let mut found = one.difference_to(other);
-    let frames = one.scene().frames().max(other.scene().frames());
-    let title = one.scene().title().to_owned();
+/// How a scene is run.
+#[derive(Clone, Copy)]
+struct Setting<'c> {
+    engine: &'c Engine,
+    command: &'c CompareCommand,
+    versus: Option<&'c Versus>,
+}
+
+impl<'c> Setting<'c> {
+    fn usual(engine: &'c Engine, command: &'c CompareCommand) -> Self {
+        Self {
+            engine,
+            command,
+            versus: None,
+        }
+    }
+
+    fn runtime(&self) -> Result<Runtime, Trouble> {
+        let mut runtime = output::runtime(self.engine, self.command.threads)?;
+        if let Some(threads) = self.versus.and_then(Versus::threads) {
+            runtime.set_threads(threads)?;
+            // Threads are what is compared: they are used wherever they can be.
+            runtime.set_serial_below(Duration::ZERO);
+        }
+        Ok(runtime)
+    }
+
+    fn start<'s>(&self, scene: &'s Scene) -> Result<SceneRun<'s>, Trouble> {
+        let mut run = scene.start(self.runtime()?)?;
+        if let Some(versus) = self.versus {
+            versus.apply(run.runtime_mut())?;
+        }
+        Ok(run)
+    }
+}
+
+/// Where the frames come from.
+enum Source {
+    Scene(Box<Scene>),
+    Recording(Box<Recording>),
+}
+
+/// A source at one of its frames.
+enum Side<'s> {
+    Run(Box<SceneRun<'s>>),
+    Playback(Playback<'s>, u64),
+}
+
+impl Source {
+    fn begin(&self, setting: &Setting<'_>) -> Result<Side<'_>, Trouble> {
+        Ok(match self {
+            Self::Scene(scene) => Side::Run(Box::new(setting.start(scene)?)),
+            Self::Recording(recording) => Side::Playback(recording.playback(), 0),
+        })
+    }
+
+    /// What wrote the value last in the frame in which it differs, if it was written there: the scene is run up to there once more.
+    /// Of recordings that is not known.
+    fn cause_of(&self, found: &FirstDifference, setting: &Setting<'_>) -> Option<String> {
+        let Self::Scene(scene) = self else {
+            return None;
+        };
+        let mut run = setting.start(scene).ok()?;
+        while run.frame() + 1 < found.frame {
+            run.advance().ok()?;
+        }
+        run.advance_and_trace(found).ok()?
+    }
+}
+
+impl Side<'_> {
+    fn frame(&self) -> u64 {
+        match self {
+            Self::Run(run) => run.frame(),
+            Self::Playback(_, frame) => *frame,
+        }
+    }
+
+    fn last_frame(&self) -> u64 {
+        match self {
+            Self::Run(run) => run.scene().frames(),
+            Self::Playback(playback, _) => playback.recording().last_frame(),
+        }
+    }
+
+    fn title(&self) -> &str {
+        match self {
+            Self::Run(run) => run.scene().title(),
+            Self::Playback(playback, _) => playback.recording().title(),
+        }
+    }
+
+    /// Whether there was another frame to go on to.
+    fn advance(&mut self) -> Result<bool, Trouble> {
+        match self {
+            Self::Run(run) => Ok(run.advance()?),
+            Self::Playback(playback, frame) => {
+                let is_there = *frame < playback.recording().last_frame();
+                *frame += u64::from(is_there);
+                Ok(is_there)
+            }
+        }
+    }
+
+    /// The digest, if it is known without a look at the values.
+    fn known_digest(&self) -> Option<u64> {
+        match self {
+            Self::Run(_) => None,
+            Self::Playback(playback, frame) => playback.recording().digest(*frame),
+        }
+    }
+
+    fn snapshot(&mut self) -> Result<Snapshot, Trouble> {
+        match self {
+            Self::Run(run) => Ok(run.runtime().world().snapshot()),
+            Self::Playback(playback, frame) => Ok(playback.go_to(*frame)?.clone()),
+        }
+    }
+
+    fn difference_to(&mut self, other: &mut Side<'_>) -> Result<Option<FirstDifference>, Trouble> {
+        if let (Self::Run(one), Side::Run(other)) = (&*self, &*other) {
+            return Ok(one.difference_to(other));
+        }
+        if let (Some(one), Some(other)) = (self.known_digest(), other.known_digest())
+            && one == other
+        {
+            return Ok(None);
+        }
+        let (one, two) = (self.snapshot()?, other.snapshot()?);
+        Ok(FirstDifference::between(self.frame(), &one, &two))
+    }
+}
+
+/// How many frames were compared, and the first difference.
+fn first_difference(
+    one: &mut Side<'_>,
+    other: &mut Side<'_>,
+) -> Result<(u64, Option<FirstDifference>), Trouble> {
+    let mut found = one.difference_to(other)?;
+    let frames = one.last_frame().max(other.last_frame());
+    let title = one.title().to_owned();
     output::with_progress(&title, frames, |_| {
         if found.is_none() {
             let (mine, theirs) = (one.advance()?, other.advance()?);
@@ -61,22 +212,43 @@ fn first_difference<'s>(
                     one.frame().min(other.frame())
                 )));
             }
-            found = one.difference_to(other);
+            found = one.difference_to(other)?;
         }
         Ok(())
     })?;
-    Ok(found)
+    Ok((one.frame(), found))
 }
 
-fn text(answer: &Answer<'_>, found: Option<&FirstDifference>) -> String {
-    let Some(found) = found else {
+/// A difference, and what wrote each of the two values in that frame.
+struct Found {
+    difference: FirstDifference,
+    wrote: [Option<String>; 2],
+}
+
+fn text(answer: &Answer<'_>, found: Option<&Found>) -> String {
+    let Some(Found { difference, wrote }) = found else {
         return format!("no difference in {} frames", answer.frames);
     };
-    let mut text = wrapped(&found.to_string(), "", 2);
-    if !found.writers.is_empty() {
-        let writers = found.writers.join(", ");
-        let line = format!("written by {writers}, or by a cue or an edit");
-        text += &wrapped(&line, "  ", 4);
+    let mut text = wrapped(&difference.to_string(), "", 2);
+    match wrote {
+        [None, None] if difference.writers.is_empty() => {}
+        [None, None] => {
+            let writers = difference.writers.join(", ");
+            let line = format!("written by {writers}, or by an action or an edit");
+            text += &wrapped(&line, "  ", 4);
+        }
+        [Some(one), Some(other)] if one == other => {
+            text += &wrapped(&format!("written by {one}"), "  ", 4);
+        }
+        both => {
+            for (which, cause) in ["the first", "the second"].iter().zip(both) {
+                let line = match cause {
+                    Some(cause) => format!("{which} was written by {cause}"),
+                    None => format!("{which} was not written in this frame, as far as is known"),
+                };
+                text += &wrapped(&line, "  ", 4);
+            }
+        }
     }
     text
 }
@@ -97,18 +269,23 @@ struct DifferenceView<'d> {
     component: &'d str,
     field: &'d str,
     values: &'d [String; 2],
+    /// What wrote each of the two in this frame.
+    written_by: &'d [Option<String>; 2],
+    /// What may write it.
     writers: &'d [String],
 }
 
 impl<'d> DifferenceView<'d> {
-    fn new(found: &'d FirstDifference) -> Self {
+    fn new(found: &'d Found) -> Self {
+        let difference = &found.difference;
         Self {
-            frame: found.frame,
-            entity: &found.entity,
-            component: &found.component,
-            field: &found.field,
-            values: &found.values,
-            writers: &found.writers,
+            frame: difference.frame,
+            entity: &difference.entity,
+            component: &difference.component,
+            field: &difference.field,
+            values: &difference.values,
+            written_by: &found.wrote,
+            writers: &difference.writers,
         }
     }
 }

@@ -6,12 +6,14 @@ use crate::engine::Engine;
 use crate::scene_file::SceneFile;
 use crate::trouble::Trouble;
 use comfy_table::Table;
-use gerust::scene::{Report, Scene, SceneRun};
+use gerust::scene::{RecordingWriter, Report, Scene, SceneRun};
 use gerust::{Entity, Name, Runtime, World};
 use glam::Vec3;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
-use std::io::{ErrorKind, IsTerminal, Write};
+use std::fs::File;
+use std::io::{BufWriter, ErrorKind, IsTerminal, Write};
+use std::path::Path;
 use std::time::Duration;
 
 /// Updates of the progress bar over a whole run.
@@ -39,27 +41,83 @@ pub(crate) fn run_scene(
     engine: &Engine,
     file: &SceneFile,
     threads: Threads,
+    record: Option<&Path>,
 ) -> Result<(Scene, Report), Trouble> {
     warn_of_debug_build();
     let scene = file.load(engine)?;
     let mut run = scene.start(runtime(engine, threads)?)?;
-    advance_to(&mut run, scene.frames())?;
+    match record {
+        Some(path) => record_run(&mut run, path)?,
+        None => advance_to(&mut run, scene.frames())?,
+    }
     let report = run.report();
     Ok((scene, report))
 }
 
-/// Runs a scene up to a frame, the last one unless given, and looks at it.
+/// Runs a scene to its end and writes each frame into a file. What was written is kept if the run breaks off.
+fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
+    let cannot = |error: std::io::Error| {
+        Trouble::other(format!(
+            "{} cannot be written: {error}; name a file in a folder that is there",
+            path.display()
+        ))
+    };
+    let file = BufWriter::new(File::create(path).map_err(cannot)?);
+    let mut writer = RecordingWriter::begin(file, run).map_err(cannot)?;
+    let title = run.scene().title().to_owned();
+    with_progress(&title, run.scene().frames(), |_| match run.advance()? {
+        true => writer.note(run).map_err(cannot),
+        false => Ok(()),
+    })?;
+    writer.finish(run).map_err(cannot)?;
+    Ok(())
+}
+
+/// Runs a scene up to a frame, or goes to that frame of a recording, the last one unless given, and looks at it.
 pub(crate) fn look_at(
     engine: &Engine,
     file: &SceneFile,
     at: Option<u64>,
-    look: impl FnOnce(&SceneRun<'_>, u64) -> Result<(), Trouble>,
+    look: impl FnOnce(&Seen<'_>) -> Result<(), Trouble>,
 ) -> Result<(), Trouble> {
+    let file_name = file.path().display().to_string();
+    if let Some(recording) = file.recording()? {
+        let frame = at.unwrap_or(recording.last_frame());
+        let mut runtime = runtime(engine, Threads::default())?;
+        recording.restore_into(&mut runtime, engine.registry(), frame)?;
+        return look(&Seen {
+            file: file_name,
+            runtime: &runtime,
+            frame,
+            events: recording.events(frame)?,
+        });
+    }
     let scene = file.load(engine)?;
     let frame = frame_within(&scene, at)?;
     let mut run = scene.start(runtime(engine, Threads::default())?)?;
     advance_to(&mut run, frame)?;
-    look(&run, frame)
+    look(&Seen {
+        file: file_name,
+        runtime: run.runtime(),
+        frame,
+        events: run.events(),
+    })
+}
+
+/// A scene or a recording after one of its frames.
+pub(crate) struct Seen<'r> {
+    /// The file as it was given.
+    pub(crate) file: String,
+    pub(crate) runtime: &'r Runtime,
+    pub(crate) frame: u64,
+    /// The events of the frame, by name.
+    pub(crate) events: Vec<(String, serde_json::Value)>,
+}
+
+impl Seen<'_> {
+    pub(crate) fn world(&self) -> &World {
+        self.runtime.world()
+    }
 }
 
 /// Prints what was seen, for people or for programs.
@@ -260,10 +318,11 @@ pub(crate) fn shortened(name: &str, columns: usize) -> String {
 }
 
 /// The entity of a name.
-pub(crate) fn find(world: &World, name: &str, frame: u64) -> Result<Entity, Trouble> {
+pub(crate) fn find(seen: &Seen<'_>, name: &str) -> Result<Entity, Trouble> {
+    let world = seen.world();
     world
         .find(name)
-        .ok_or_else(|| no_entity(world, name, frame))
+        .ok_or_else(|| no_entity(world, name, seen.frame))
 }
 
 /// How many names a message lists.

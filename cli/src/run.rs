@@ -10,7 +10,10 @@ use serde::Serialize;
 use std::fmt::Write;
 
 pub(crate) fn run(engine: &Engine, command: &RunCommand) -> Verdict {
-    let (scene, report) = output::run_scene(engine, &command.scene, command.threads)?;
+    let (scene, report) = {
+        let record = command.record.as_deref();
+        output::run_scene(engine, &command.scene, command.threads, record)?
+    };
     match command.format {
         Format::Text => output::print(&text(&report))?,
         Format::Json => output::print_json(&Summary::new(&scene, &report))?,

@@ -3,14 +3,14 @@
 use crate::engine::Engine;
 use crate::trouble::Trouble;
 use clap::Args;
-use gerust::scene::{Parameters, Scene};
+use gerust::scene::{Parameters, Recording, Scene};
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
 
 /// A scene file, and values for its parameters.
 #[derive(Args, Clone, Debug)]
 pub(crate) struct SceneFile {
-    /// The scene file
+    /// The scene file, or where a run is only looked at, a recording
     #[arg(value_name = "SCENE")]
     path: PathBuf,
     /// Give a parameter of the scene a value; can be repeated
@@ -19,17 +19,49 @@ pub(crate) struct SceneFile {
 }
 
 impl SceneFile {
+    /// The path as it was given.
+    pub(crate) fn path(&self) -> &Path {
+        &self.path
+    }
+
+    /// The recording, if the file is one. It is told up to where it can be read.
+    pub(crate) fn recording(&self) -> Result<Option<Recording>, Trouble> {
+        recording_at(&self.path)
+    }
+
     pub(crate) fn load(&self, engine: &Engine) -> Result<Scene, Trouble> {
         self.load_other(&self.path, engine)
     }
 
     /// Loads another scene with the same values.
     pub(crate) fn load_other(&self, path: &Path, engine: &Engine) -> Result<Scene, Trouble> {
+        if Recording::is_one(path) {
+            return Err(Trouble::other(format!(
+                "{} is a recording; name the scene that was recorded, or look at it with `inspect` and `compare`",
+                path.display()
+            )));
+        }
         let parameters = self.set.iter().fold(Parameters::new(), |all, setting| {
             all.with(&setting.name, &setting.value)
         });
         Ok(Scene::load_with(path, engine.registry(), &parameters)?)
     }
+}
+
+/// The recording at a path, if there is one. It is told up to where it can be read.
+pub(crate) fn recording_at(path: &Path) -> Result<Option<Recording>, Trouble> {
+    if !Recording::is_one(path) {
+        return Ok(None);
+    }
+    let recording = Recording::load(path)?;
+    if let Some(damage) = recording.damage() {
+        eprintln!(
+            "warning: {} is read up to frame {}: {damage}",
+            path.display(),
+            recording.last_frame()
+        );
+    }
+    Ok(Some(recording))
 }
 
 /// A parameter and its value.

@@ -1,7 +1,7 @@
 //! What keeps a command from running.
 
 use crate::faults;
-use gerust::scene::SceneError;
+use gerust::scene::{RecordingError, ResumeError, SceneError};
 use std::fmt::Display;
 use std::process::ExitCode;
 
@@ -44,6 +44,18 @@ impl Trouble {
 impl From<SceneError> for Trouble {
     fn from(error: SceneError) -> Self {
         Self::Scene(error)
+    }
+}
+
+impl From<RecordingError> for Trouble {
+    fn from(error: RecordingError) -> Self {
+        Self::other(error)
+    }
+}
+
+impl From<ResumeError> for Trouble {
+    fn from(error: ResumeError) -> Self {
+        Self::other(error)
     }
 }
 

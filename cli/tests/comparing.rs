@@ -86,6 +86,11 @@ fn the_first_frame_entity_component_and_field_are_named() {
         (&30.into(), &"body".into())
     );
     assert_eq!(difference["writers"][0], "move: bodies");
+    let action = "the action: change crate.body.velocity.x";
+    assert_eq!(
+        difference["written-by"],
+        serde_json::json!([action, action])
+    );
 }
 
 #[test]
@@ -127,5 +132,5 @@ fn settings_make_differences_and_bad_ones_are_told() {
         .args(["compare", "scenes/quay.toml"])
         .assert()
         .code(2)
-        .stderr(contains("SCENE|SETTING"));
+        .stderr(contains("SCENE|RECORDING|SETTING"));
 }

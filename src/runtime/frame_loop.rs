@@ -5,7 +5,9 @@ use super::pacing::Pacing;
 use crate::collide::{self, Contacts};
 use crate::error::{Error, Kind};
 use crate::profile::{self, Profiler};
-use crate::schedule::{Clock, Crew, FrameContext, Leader, Phase, Schedule, System, WhichSystems};
+use crate::schedule::{
+    Cause, Clock, Crew, FrameContext, Leader, Phase, Schedule, System, WhichSystems,
+};
 use crate::space;
 use crate::store::World;
 use std::any::TypeId;
@@ -360,7 +362,56 @@ impl Runtime {
         (0..frames).try_for_each(|_| self.run_frame(leader))
     }
 
+    /// Runs a frame on one thread, and tells after each step what it was and what the world is like then: to find out what has
+    /// changed a value. The frame comes to the same as any other.
+    ///
+    /// # Errors
+    ///
+    /// As [`Runtime::run_frames`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::schedule::Cause;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let gull = runtime.world_mut().spawn((Transform::default(),));
+    /// for (name, metres) in [("rest", 0.0), ("rise", 2.0), ("rest again", 0.0)] {
+    ///     runtime.add_system(System::named(name).takes::<Rows<&mut Transform>>().runs(move |mut rows| {
+    ///         rows.each(|transform| transform.translation.y += metres);
+    ///     }))?;
+    /// }
+    /// let mut height = 0.0;
+    /// let mut changed = Vec::new();
+    /// runtime.run_frame_watched(|cause, world| {
+    ///     let now = world.get::<Transform>(gull).unwrap().translation.y;
+    ///     if std::mem::replace(&mut height, now) != now {
+    ///         changed.push(cause.to_string());
+    ///     }
+    /// })?;
+    /// assert_eq!(changed, ["the system `rise`"]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn run_frame_watched(
+        &mut self,
+        mut watch: impl FnMut(Cause<'_>, &World),
+    ) -> Result<(), Error> {
+        self.run_frame_by(|schedule, world, context, _| {
+            schedule.run_frame_watched(world, context, &mut watch)
+        })
+    }
+
     fn run_frame(&mut self, leader: Leader) -> Result<(), Error> {
+        self.run_frame_by(|schedule, world, context, crew| {
+            schedule.run_frame_phases(world, context, crew, leader)
+        })
+    }
+
+    fn run_frame_by(
+        &mut self,
+        run_phases: impl FnOnce(&mut Schedule, &mut World, FrameContext, &Crew) -> Result<(), Error>,
+    ) -> Result<(), Error> {
         self.schedule.get_ready()?;
         self.set_up()?;
         let clock = self.clock_mut();
@@ -373,8 +424,7 @@ impl Runtime {
         let outcome = {
             let _told = profile::tell_frame(context.clock.frame());
             self.world.start_event_frame();
-            let (schedule, world) = (&mut self.schedule, &mut self.world);
-            schedule.run_frame_phases(world, context, &self.crew, leader)
+            run_phases(&mut self.schedule, &mut self.world, context, &self.crew)
         };
         if let Some(controls) = self.world.find_global_mut::<Controls>() {
             controls.end_frame();

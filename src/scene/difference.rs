@@ -1,7 +1,8 @@
 //! Where two runs begin to differ.
 
 use super::run::SceneRun;
-use crate::store::{Entity, World};
+use crate::error::Error;
+use crate::store::{Entity, Snapshot, World};
 use serde_json::Value as Json;
 use std::fmt;
 
@@ -10,6 +11,8 @@ use std::fmt;
 pub struct FirstDifference {
     /// The frame after which they were compared.
     pub frame: u64,
+    /// The entity.
+    pub id: Entity,
     /// The name of the entity, or its id if it has none.
     pub entity: String,
     /// The registered name of the component; empty if only one of the two has the entity.
@@ -18,8 +21,8 @@ pub struct FirstDifference {
     pub field: String,
     /// The values of the two, as JSON; empty where there is none.
     pub values: [String; 2],
-    /// The systems that are on and may write the component, in the order in which they run: one of them wrote it last, if no cue
-    /// or edit did.
+    /// The systems that are on and may write the component, in the order in which they run: one of them wrote it last, if no action
+    /// or edit did. [`SceneRun::advance_and_trace`] says which.
     pub writers: Vec<String>,
 }
 
@@ -57,6 +60,64 @@ impl fmt::Display for FirstDifference {
     }
 }
 
+impl FirstDifference {
+    /// The value that differs, of all of its component.
+    fn field_in(&self, component: &str) -> Json {
+        let whole: Json = serde_json::from_str(component).unwrap_or_default();
+        let keys = self.field.split('.').filter(|key| !key.is_empty());
+        keys.fold(whole, |value, key| match value {
+            Json::Object(mut fields) => fields.remove(key).unwrap_or_default(),
+            Json::Array(mut items) => {
+                let place = key.parse().ok().filter(|place| *place < items.len());
+                place.map_or(Json::Null, |place: usize| items.swap_remove(place))
+            }
+            _ => Json::Null,
+        })
+    }
+
+    /// The first value, by the ids of entities and then by the names of components, in which two snapshots differ that were taken
+    /// after a frame; `None` if there is none. O(values). Who may have written it is not known from snapshots.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::World;
+    /// use gerust::scene::FirstDifference;
+    ///
+    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// struct Load { tonnes: f32 }
+    ///
+    /// let mut world = World::new();
+    /// world.register_component::<Load>("load")?;
+    /// let truck = world.spawn((Load { tonnes: 3.0 },));
+    /// let before = world.snapshot();
+    /// world.get_mut::<Load>(truck)?.tonnes = 4.5;
+    /// let found = FirstDifference::between(7, &before, &world.snapshot()).expect("the load has changed");
+    /// assert_eq!(found.to_string(), "after frame 7 load.tonnes of `#0.1` is 3.0 and 4.5");
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn between(frame: u64, one: &Snapshot, other: &Snapshot) -> Option<Self> {
+        let difference = one.first_difference(other)?;
+        let (entity, component) = (difference.entity(), difference.component());
+        let whole = [one, other].map(|snapshot| snapshot.value(entity, component));
+        let (field, values) = match &whole {
+            [Some(one), Some(other)] => first_field(one, other),
+            _ => (String::new(), [one_of(&whole[0]), one_of(&whole[1])]),
+        };
+        let name = name_in(one, entity).or_else(|| name_in(other, entity));
+        Some(Self {
+            frame,
+            id: entity,
+            entity: name.unwrap_or_else(|| entity.to_string()),
+            component: component.to_owned(),
+            field,
+            values,
+            writers: Vec::new(),
+        })
+    }
+}
+
 impl SceneRun<'_> {
     /// The first value, by the ids of entities and then by the names of components, in which the registered components of two
     /// runs differ now; `None` if there is none. O(values).
@@ -89,26 +150,58 @@ impl SceneRun<'_> {
     #[must_use]
     pub fn difference_to(&self, other: &SceneRun<'_>) -> Option<FirstDifference> {
         let (mine, theirs) = (self.runtime().world(), other.runtime().world());
-        let difference = mine.snapshot().first_difference(&theirs.snapshot())?;
-        let (entity, component) = (difference.entity(), difference.component());
-        let whole = [
-            value_of(mine, entity, component),
-            value_of(theirs, entity, component),
-        ];
-        let (field, values) = match &whole {
-            [Some(one), Some(other)] => first_field(one, other),
-            _ => (String::new(), [one_of(&whole[0]), one_of(&whole[1])]),
-        };
+        let found = FirstDifference::between(self.frame(), &mine.snapshot(), &theirs.snapshot())?;
         Some(FirstDifference {
-            frame: self.frame(),
-            entity: name_in(mine, entity)
-                .or_else(|| name_in(theirs, entity))
-                .unwrap_or_else(|| entity.to_string()),
-            component: component.to_owned(),
-            field,
-            values,
-            writers: self.writers_of(component),
+            writers: self.writers_of(&found.component),
+            ..found
         })
+    }
+
+    /// Runs the next frame on one thread and says what changed the value last in it that differs between two runs, if anything did:
+    /// an action, a system, or the edits of one. O(actions and systems), each with one look at the value.
+    ///
+    /// # Errors
+    ///
+    /// As [`SceneRun::advance`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 2\n[[entities]]\nname = 'gull'\ncomponents.velocity = [1, 0, 0]\n";
+    /// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
+    /// let start = || -> Result<_, gerust::Error> {
+    ///     let mut runtime = Runtime::new();
+    ///     runtime.add_kit(StandardKit)?;
+    ///     scene.start(runtime)
+    /// };
+    /// let (mut one, mut other) = (start()?, start()?);
+    /// other.runtime_mut().set_enabled("standard: drift", false)?;
+    /// (one.advance()?, other.advance()?);
+    /// let found = one.difference_to(&other).expect("one of the two stands still");
+    /// assert_eq!(found.component, "transform");
+    /// assert_eq!(start()?.advance_and_trace(&found)?.as_deref(), Some("the system `standard: drift`"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn advance_and_trace(&mut self, found: &FirstDifference) -> Result<Option<String>, Error> {
+        let look = |world: &World| {
+            let written = world.written_components(found.id).ok()?;
+            let is_it = |(name, _): &(String, String)| *name == found.component;
+            let value = written.into_iter().find(is_it).map(|(_, value)| value);
+            Some(value.map(|value| found.field_in(&value)))
+        };
+        let mut before = look(self.runtime().world());
+        let mut last = None;
+        self.advance_watched(|cause, world| {
+            let now = look(world);
+            if now != before {
+                last = Some(cause.to_string());
+                before = now;
+            }
+        })?;
+        Ok(last)
     }
 
     fn writers_of(&self, component: &str) -> Vec<String> {
@@ -128,15 +221,9 @@ impl SceneRun<'_> {
     }
 }
 
-fn name_in(world: &World, entity: Entity) -> Option<String> {
-    let name = world.get::<crate::Name>(entity).ok()?;
-    Some(name.to_string())
-}
-
-fn value_of(world: &World, entity: Entity, component: &str) -> Option<Json> {
-    let written = world.written_components(entity).ok()?;
-    let (_, text) = written.into_iter().find(|(name, _)| name == component)?;
-    serde_json::from_str(&text).ok()
+fn name_in(snapshot: &Snapshot, entity: Entity) -> Option<String> {
+    let name = snapshot.value(entity, "name")?;
+    name.as_str().map(str::to_owned)
 }
 
 fn one_of(value: &Option<Json>) -> String {

@@ -54,6 +54,7 @@ mod registry;
 mod report;
 mod run;
 mod scene_file;
+mod settings;
 mod testing;
 
 pub use difference::FirstDifference;

@@ -9,10 +9,10 @@ use super::language::{Expression, Value};
 use super::registry::Registry;
 use super::report::{Leftovers, Outcome, Report};
 use super::scene_file::Scene;
-use crate::collide::{Contacts, Gravity, Layers, Solver};
+use crate::collide::Contacts;
 use crate::error::Error;
 use crate::runtime::{Controls, Runtime};
-use crate::schedule::Clock;
+use crate::schedule::{Cause, Clock, Watch};
 use crate::store::World;
 use serde_json::Value as Json;
 use std::collections::VecDeque;
@@ -101,7 +101,7 @@ pub struct SceneRun<'s> {
 
 impl<'s> SceneRun<'s> {
     pub(super) fn start(scene: &'s Scene, mut runtime: Runtime) -> Result<Self, Error> {
-        runtime.set_step_seconds(scene.step)?;
+        scene.settings.apply(&mut runtime)?;
         if let Some(budget) = scene.budget {
             runtime.profiler_mut().set_budget(budget);
         }
@@ -124,19 +124,6 @@ impl<'s> SceneRun<'s> {
         );
         let world = runtime.world_mut();
         scene.registry.enroll(world)?;
-        if let Some(gravity) = scene.gravity {
-            world.set_global(Gravity(gravity));
-        }
-        world.set_global(scene.dimensions);
-        if let Some(iterations) = scene.iterations {
-            world.set_global(Solver { iterations });
-        }
-        let mut layers = Layers::default();
-        for (a, b) in &scene.layers {
-            let (a, b) = (layers.add(a)?, layers.add(b)?);
-            layers.meet(a, b);
-        }
-        world.set_global(layers);
         scene.put_templates(world);
         world.set_global(Happenings::default());
         world.set_global(Controls::default());
@@ -205,15 +192,54 @@ impl<'s> SceneRun<'s> {
     ///
     /// If a system fails; the message names it.
     pub fn advance(&mut self) -> Result<bool, Error> {
+        self.advance_by(&mut |_, _| (), |runtime, _| runtime.run_frames(1))
+    }
+
+    /// [`SceneRun::advance`] on one thread, which tells after each action and each step of the frame what it was and what the world
+    /// is like then; see [`Runtime::run_frame_watched`].
+    ///
+    /// # Errors
+    ///
+    /// As [`SceneRun::advance`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\n[[cues]]\nframe = 1\nspawn = { name = 'gull' }\n";
+    /// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
+    /// let mut run = scene.start(Runtime::new())?;
+    /// let mut steps = Vec::new();
+    /// run.advance_watched(|cause, world| steps.push((cause.to_string(), world.len())))?;
+    /// assert_eq!(steps[0], (String::from("the action: spawn `gull`"), 1));
+    /// assert!(steps.iter().any(|(cause, _)| cause == "the system `place: linked`"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn advance_watched(
+        &mut self,
+        mut watch: impl FnMut(Cause<'_>, &World),
+    ) -> Result<bool, Error> {
+        self.advance_by(&mut watch, |runtime, watch| {
+            runtime.run_frame_watched(watch)
+        })
+    }
+
+    fn advance_by(
+        &mut self,
+        watch: Watch<'_>,
+        run_frame: impl FnOnce(&mut Runtime, Watch<'_>) -> Result<(), Error>,
+    ) -> Result<bool, Error> {
         let frame = self.frame() + 1;
         if frame > self.scene.frames || self.stopped.is_some() {
             return Ok(false);
         }
-        self.carry_out_actions(frame);
+        self.carry_out_actions(frame, watch);
         if self.stopped.is_some() {
             return Ok(false);
         }
-        self.runtime.run_frames(1)?;
+        run_frame(&mut self.runtime, watch)?;
         self.look_around();
         self.check_expectations()?;
         Ok(true)
@@ -254,7 +280,7 @@ impl<'s> SceneRun<'s> {
     }
 
     /// Carries out what rules bring about that have come to hold, and then what cues do in a frame.
-    fn carry_out_actions(&mut self, frame: u64) {
+    fn carry_out_actions(&mut self, frame: u64, watch: Watch<'_>) {
         let scene = self.scene;
         self.move_controls(frame);
         for (rule, place) in scene.rules.iter().zip(0..) {
@@ -262,25 +288,55 @@ impl<'s> SceneRun<'s> {
             match &rule.trigger {
                 Trigger::When(condition) => {
                     if self.has_come_to_hold(rule, condition, place) {
-                        self.carry_out(&rule.actions, &stage, &rule.text);
+                        self.carry_out(&rule.actions, &stage, &rule.text, watch);
                     }
                 }
                 Trigger::Contact(sides, condition) => {
                     let pairs = self.pairs_that_began(sides);
                     let about = pairs.into_iter().map(About::contact).collect();
-                    self.carry_out_each(rule, place, condition.as_ref(), about, stage);
+                    self.carry_out_each(rule, place, condition.as_ref(), about, stage, watch);
                 }
                 Trigger::Event(name, condition) => {
                     let events = self.events_of(name);
                     let about = events.iter().map(About::event).collect();
-                    self.carry_out_each(rule, place, condition.as_ref(), about, stage);
+                    self.carry_out_each(rule, place, condition.as_ref(), about, stage, watch);
                 }
             }
         }
         let stage = Stage::of(scene, frame);
         for cue in scene.cues.iter().filter(|cue| cue.at.include(frame)) {
-            self.carry_out(&cue.actions, &stage, "");
+            self.carry_out(&cue.actions, &stage, "", watch);
         }
+    }
+
+    /// The events of the frame that ran last, with those that actions posted before it: each with its registered name and its
+    /// value as JSON, by name and then in order.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 9\n[[entities]]\nname = 'rope'\ncomponents.wear = { left = 0.1, per-second = 1 }\n";
+    /// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_kit(StandardKit)?;
+    /// let mut run = scene.start(runtime)?;
+    /// while run.advance()? && run.events().is_empty() {}
+    /// assert_eq!(run.frame(), 6);
+    /// assert_eq!(run.events()[0].0, "worn");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn events(&self) -> Vec<(String, Json)> {
+        let names = self.scene.registry.event_names();
+        names
+            .flat_map(|name| {
+                let events = self.events_of(name).into_iter();
+                events.map(move |event| (name.to_owned(), event))
+            })
+            .collect()
     }
 
     /// The events of a name that were posted in the last frame.
@@ -301,6 +357,7 @@ impl<'s> SceneRun<'s> {
         condition: Option<&Expression>,
         about: Vec<About<'_>>,
         stage: Stage<'_>,
+        watch: Watch<'_>,
     ) {
         for (about, nth) in about.into_iter().zip(0..) {
             let holds = condition.is_none_or(|condition| {
@@ -315,7 +372,7 @@ impl<'s> SceneRun<'s> {
                     nth,
                     ..stage
                 };
-                self.carry_out(&rule.actions, &stage, &rule.text);
+                self.carry_out(&rule.actions, &stage, &rule.text, watch);
             }
         }
     }
@@ -351,7 +408,7 @@ impl<'s> SceneRun<'s> {
     }
 
     /// `rule` is what brought it about, if it was one.
-    fn carry_out(&mut self, actions: &[Action], stage: &Stage<'_>, rule: &str) {
+    fn carry_out(&mut self, actions: &[Action], stage: &Stage<'_>, rule: &str, watch: Watch<'_>) {
         let frame = stage.frame;
         for action in actions.iter().filter(|action| action.has_luck(stage)) {
             if let ActionKind::Stop { verdict, why } = &action.kind {
@@ -368,6 +425,7 @@ impl<'s> SceneRun<'s> {
                 let told = format!("frame {frame}: {}: {}", action.describe(), missed.reason());
                 self.missed_cues.push(told);
             }
+            watch(Cause::Action(&action.describe()), self.runtime.world());
         }
     }
 

@@ -11,12 +11,11 @@ use super::read::{ParameterValues, Parameters, read};
 use super::registry::Registry;
 use super::report::Report;
 use super::run::SceneRun;
-use crate::collide::Dimensions;
+use super::settings::Settings;
 use crate::error::Error;
 use crate::runtime::Runtime;
 use crate::space::{Template, Templates};
 use crate::store::World;
-use glam::Vec3;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
@@ -34,16 +33,11 @@ pub struct Scene {
     pub(super) values: ParameterValues,
     pub(super) title: String,
     pub(super) frames: u64,
-    pub(super) step: f64,
+    pub(super) settings: Settings,
     pub(super) budget: Option<Duration>,
     /// By system.
     pub(super) budgets: Vec<(String, Duration)>,
     pub(super) warm_up: Option<u64>,
-    pub(super) gravity: Option<Vec3>,
-    pub(super) dimensions: Dimensions,
-    pub(super) iterations: Option<u32>,
-    /// Pairs of names that meet; a layer without partner is paired with `default`.
-    pub(super) layers: Vec<(String, String)>,
     pub(super) entities: Vec<EntityPlan>,
     pub(super) templates: Vec<EntityPlan>,
     pub(super) controls: Vec<Track>,
@@ -187,7 +181,7 @@ impl Scene {
     /// Seconds of scene time per frame.
     #[must_use]
     pub fn step_seconds(&self) -> f64 {
-        self.step
+        self.settings.step
     }
 
     /// A world, for expressions of this scene to ask; `pair` is what a contact rule is about.

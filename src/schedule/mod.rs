@@ -4,6 +4,7 @@
 //! the other; within a phase a [`Plan`] says who runs before whom and why. What is not ordered may run at the same time,
 //! and the result is the same on any number of threads.
 
+mod cause;
 #[cfg(feature = "chance")]
 mod chance;
 mod clock;
@@ -21,6 +22,7 @@ mod rules;
 mod system;
 mod tally;
 
+pub use cause::Cause;
 #[cfg(feature = "chance")]
 pub use chance::{Chance, RandomStream};
 pub use clock::Clock;
@@ -32,4 +34,6 @@ pub use system::{System, SystemBuilder, SystemClaiming};
 
 #[cfg(feature = "chance")]
 pub(crate) use chance::Seed;
+#[cfg(feature = "scene")]
+pub(crate) use executor::Watch;
 pub(crate) use executor::{Crew, FrameContext, Leader, WhichSystems};

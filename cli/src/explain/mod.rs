@@ -100,9 +100,9 @@ struct ClaimAnswer<'r> {
 }
 
 fn rows(engine: &Engine, file: &SceneFile, question: &RowsQuestion) -> Verdict {
-    output::look_at(engine, file, question.at, |run, frame| {
-        let runtime = run.runtime();
-        let entity = output::find(runtime.world(), &question.entity, frame)?;
+    output::look_at(engine, file, question.at, |seen| {
+        let (runtime, frame) = (seen.runtime, seen.frame);
+        let entity = output::find(seen, &question.entity)?;
         let matches = runtime.explain_rows(&question.system, entity)?;
         let system = runtime.schedule().system(&question.system);
         let claims: Vec<String> = system

@@ -10,11 +10,11 @@ use serde::Serialize;
 use std::fmt::Write;
 
 pub(super) fn answer(engine: &Engine, file: &SceneFile, question: &PairQuestion) -> Verdict {
-    output::look_at(engine, file, question.at, |run, frame| {
-        let world = run.runtime().world();
-        let one = output::find(world, &question.one, frame)?;
-        let other = output::find(world, &question.other, frame)?;
-        let explained = world.explain_pair(one, other)?;
+    output::look_at(engine, file, question.at, |seen| {
+        let frame = seen.frame;
+        let one = output::find(seen, &question.one)?;
+        let other = output::find(seen, &question.other)?;
+        let explained = seen.world().explain_pair(one, other)?;
         match question.format {
             Format::Text => output::print(&text(&explained, frame)),
             Format::Json => output::print_json(&PairAnswer::new(&explained, frame)),

@@ -1,10 +1,9 @@
 //! `gerust inspect SCENE boxes`.
 
-use crate::output;
+use crate::output::{self, Seen};
 use crate::trouble::Trouble;
 use gerust::collide::Boxes;
-use gerust::scene::Scene;
-use gerust::{Body, Collider, Entity, Layers, Motion, World, WorldBox};
+use gerust::{Body, Collider, Entity, Layers, Motion, WorldBox};
 use glam::Vec3;
 use serde::Serialize;
 use std::fmt::Write;
@@ -37,12 +36,8 @@ struct ColliderView {
 
 impl BoxesView {
     /// All colliders, in the order of their ids.
-    pub(super) fn new(
-        scene: &Scene,
-        world: &World,
-        frame: u64,
-        layer: Option<&str>,
-    ) -> Result<Self, Trouble> {
+    pub(super) fn new(seen: &Seen<'_>, layer: Option<&str>) -> Result<Self, Trouble> {
+        let world = seen.world();
         let layers = world.global::<Layers>()?;
         let wanted = match layer {
             None => None,
@@ -75,8 +70,8 @@ impl BoxesView {
             }
         });
         Ok(Self {
-            scene: scene.path().display().to_string(),
-            frame,
+            scene: seen.file.clone(),
+            frame: seen.frame,
             colliders: colliders.collect(),
         })
     }

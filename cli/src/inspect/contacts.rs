@@ -1,8 +1,7 @@
 //! `gerust inspect SCENE contacts`.
 
-use crate::output;
+use crate::output::{self, Seen};
 use crate::trouble::Trouble;
-use gerust::scene::Scene;
 use gerust::{Contact, ContactState, Contacts, Entity, World};
 use glam::Vec3;
 use serde::Serialize;
@@ -36,19 +35,15 @@ struct ContactView {
 
 impl ContactsView {
     /// All contacts, or those of one entity, in the order of the ids.
-    pub(super) fn new(
-        scene: &Scene,
-        world: &World,
-        frame: u64,
-        of: Option<Entity>,
-    ) -> Result<Self, Trouble> {
+    pub(super) fn new(seen: &Seen<'_>, of: Option<Entity>) -> Result<Self, Trouble> {
+        let world = seen.world();
         let contacts = world.global::<Contacts>()?;
         let shown = contacts
             .iter()
             .filter(|contact| of.is_none_or(|of| contact.first == of || contact.second == of));
         Ok(Self {
-            scene: scene.path().display().to_string(),
-            frame,
+            scene: seen.file.clone(),
+            frame: seen.frame,
             leftovers: contacts.leftovers().count(),
             contacts: shown
                 .map(|contact| ContactView::new(world, &contacts, contact))

@@ -2,6 +2,8 @@
 
 mod boxes;
 mod contacts;
+mod entities;
+mod events;
 mod graph;
 mod memory;
 mod plan;
@@ -10,14 +12,16 @@ mod tree;
 
 use crate::Verdict;
 use crate::arguments::{
-    BoxesTopic, ContactsTopic, InspectCommand, InspectTopic, MemoryTopic, PlanFormat, PlanTopic,
-    Threads, TreeTopic,
+    BoxesTopic, ContactsTopic, EntitiesTopic, EntityTopic, EventsTopic, InspectCommand,
+    InspectTopic, MemoryTopic, PlanFormat, PlanTopic, Threads, TreeTopic,
 };
 use crate::engine::Engine;
 use crate::output;
 use crate::scene_file::SceneFile;
 use boxes::BoxesView;
 use contacts::ContactsView;
+use entities::{EntitiesView, EntityView};
+use events::EventsView;
 use memory::{AllocationsView, MemoryView};
 use plan::PlanView;
 use tree::TreeView;
@@ -25,6 +29,9 @@ use tree::TreeView;
 pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
     match &command.topic {
         InspectTopic::Plan(topic) => plan(engine, &command.scene, topic),
+        InspectTopic::Entities(topic) => entities(engine, &command.scene, topic),
+        InspectTopic::Entity(topic) => entity(engine, &command.scene, topic),
+        InspectTopic::Events(topic) => events(engine, &command.scene, topic),
         InspectTopic::Tree(topic) => tree(engine, &command.scene, topic),
         InspectTopic::Boxes(topic) => boxes(engine, &command.scene, topic),
         InspectTopic::Contacts(topic) => contacts(engine, &command.scene, topic),
@@ -53,10 +60,37 @@ fn plan(engine: &Engine, file: &SceneFile, topic: &PlanTopic) -> Verdict {
     Ok(true)
 }
 
+/// Shows all entities.
+fn entities(engine: &Engine, file: &SceneFile, topic: &EntitiesTopic) -> Verdict {
+    output::look_at(engine, file, topic.at, |seen| {
+        let view = EntitiesView::new(seen, &topic.having, topic.name.as_deref())?;
+        output::show(&view, topic.format, EntitiesView::text)
+    })?;
+    Ok(true)
+}
+
+/// Shows one entity.
+fn entity(engine: &Engine, file: &SceneFile, topic: &EntityTopic) -> Verdict {
+    output::look_at(engine, file, topic.at, |seen| {
+        let view = EntityView::new(seen, output::find(seen, &topic.entity)?)?;
+        output::show(&view, topic.format, EntityView::text)
+    })?;
+    Ok(true)
+}
+
+/// Shows the events of a frame.
+fn events(engine: &Engine, file: &SceneFile, topic: &EventsTopic) -> Verdict {
+    output::look_at(engine, file, topic.at, |seen| {
+        let view = EventsView::new(seen);
+        output::show(&view, topic.format, EventsView::text)
+    })?;
+    Ok(true)
+}
+
 /// Shows who is where, under whom.
 fn tree(engine: &Engine, file: &SceneFile, topic: &TreeTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |run, frame| {
-        let view = TreeView::new(run.scene(), run.runtime().world(), frame);
+    output::look_at(engine, file, topic.at, |seen| {
+        let view = TreeView::new(seen);
         output::show(&view, topic.format, TreeView::text)
     })?;
     Ok(true)
@@ -64,9 +98,8 @@ fn tree(engine: &Engine, file: &SceneFile, topic: &TreeTopic) -> Verdict {
 
 /// Shows what is where.
 fn boxes(engine: &Engine, file: &SceneFile, topic: &BoxesTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |run, frame| {
-        let layer = topic.layer.as_deref();
-        let view = BoxesView::new(run.scene(), run.runtime().world(), frame, layer)?;
+    output::look_at(engine, file, topic.at, |seen| {
+        let view = BoxesView::new(seen, topic.layer.as_deref())?;
         output::show(&view, topic.format, BoxesView::text)
     })?;
     Ok(true)
@@ -74,13 +107,9 @@ fn boxes(engine: &Engine, file: &SceneFile, topic: &BoxesTopic) -> Verdict {
 
 /// Shows what touches what.
 fn contacts(engine: &Engine, file: &SceneFile, topic: &ContactsTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |run, frame| {
-        let world = run.runtime().world();
-        let of = match &topic.of {
-            Some(name) => Some(output::find(world, name, frame)?),
-            None => None,
-        };
-        let view = ContactsView::new(run.scene(), world, frame, of)?;
+    output::look_at(engine, file, topic.at, |seen| {
+        let of = topic.of.as_ref().map(|name| output::find(seen, name));
+        let view = ContactsView::new(seen, of.transpose()?)?;
         output::show(&view, topic.format, ContactsView::text)
     })?;
     Ok(true)

@@ -1,7 +1,6 @@
 //! `gerust inspect SCENE tree`.
 
-use crate::output;
-use gerust::scene::Scene;
+use crate::output::{self, Seen};
 use gerust::{Entity, Name, Transform, World, WorldTransform};
 use glam::{Quat, Vec3};
 use serde::Serialize;
@@ -41,7 +40,8 @@ struct PlacementView {
 
 impl TreeView {
     /// All entities, roots in the order of their ids, each followed by what is below it.
-    pub(super) fn new(scene: &Scene, world: &World, frame: u64) -> Self {
+    pub(super) fn new(seen: &Seen<'_>) -> Self {
+        let world = seen.world();
         let rows = world.rows::<Entity>();
         let mut roots: Vec<Entity> = rows
             .iter()
@@ -50,8 +50,8 @@ impl TreeView {
         roots.sort();
         let below = |root| std::iter::once(root).chain(world.descendants(root));
         Self {
-            scene: scene.path().display().to_string(),
-            frame,
+            scene: seen.file.clone(),
+            frame: seen.frame,
             nodes: roots
                 .into_iter()
                 .flat_map(below)

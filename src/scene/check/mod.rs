@@ -15,7 +15,7 @@ use super::place::EntityPlan;
 use super::read::{Parameters, ReadScene, Sources};
 use super::registry::Registry;
 use super::scene_file::Scene;
-use crate::collide::Dimensions;
+use super::settings::Settings;
 use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::ops::Range;
@@ -95,7 +95,16 @@ pub(super) fn check(
             .frames
             .as_ref()
             .map_or(0, |frames| *frames.get_ref()),
-        step: checker.step,
+        settings: Settings {
+            step: checker.step,
+            gravity: document.gravity.map(Vec3::from),
+            is_flat: document
+                .dimensions
+                .as_ref()
+                .is_some_and(|number| *number.get_ref() == 2),
+            iterations: document.iterations,
+            layers,
+        },
         budget: document
             .budget_ms
             .as_ref()
@@ -108,13 +117,6 @@ pub(super) fn check(
             })
             .collect(),
         warm_up: document.warm_up.as_ref().map(|frames| *frames.get_ref()),
-        gravity: document.gravity.map(Vec3::from),
-        dimensions: match document.dimensions.as_ref().map(|number| *number.get_ref()) {
-            Some(2) => Dimensions::Two,
-            _ => Dimensions::Three,
-        },
-        iterations: document.iterations,
-        layers,
         entities,
         templates: checker.template_plans(),
         controls,

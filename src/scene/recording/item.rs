@@ -3,6 +3,7 @@
 //! A recording is a CBOR sequence (RFC 8742). Each item is a list of two: the payload as a byte string with tag 24 (encoded CBOR,
 //! RFC 8949 section 3.4.5.1), and the XXH3 checksum of these bytes.
 
+use crate::scene::settings::Settings;
 use crate::store::{Entity, IdSequence};
 use ciborium::Value;
 use serde::{Deserialize, Serialize};
@@ -35,7 +36,7 @@ pub(super) struct Header {
     pub(super) scene: String,
     pub(super) parameters: BTreeMap<String, String>,
     pub(super) frames: u64,
-    pub(super) step: f64,
+    pub(super) settings: Settings,
 }
 
 /// How the run ended.

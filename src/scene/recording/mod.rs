@@ -278,7 +278,7 @@ impl Recording {
     /// How much scene time a frame takes, in seconds.
     #[must_use]
     pub fn step_seconds(&self) -> f64 {
-        self.header.step
+        self.header.settings.step
     }
 
     /// How many frames the scene was to run.

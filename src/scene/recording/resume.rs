@@ -3,8 +3,9 @@
 use super::item::Happened;
 use super::{Recording, RecordingError};
 use crate::error::Error;
-use crate::runtime::Controls;
+use crate::runtime::{Controls, Runtime};
 use crate::scene::happenings::Happenings;
+use crate::scene::registry::Registry;
 use crate::scene::run::SceneRun;
 use crate::store::Entity;
 
@@ -45,6 +46,54 @@ impl Happened {
             }
         }
         happened
+    }
+}
+
+impl Recording {
+    /// Puts the world of a frame into a runtime, with the settings that its scene had: placements, boxes and contacts as well. The
+    /// clock shows the frame. What takes part is what the registry names, and what the kits of the runtime have registered.
+    ///
+    /// # Errors
+    ///
+    /// If there is no such frame, or if the recording holds components that are not registered.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Recording, RecordingWriter, Registry, Scene};
+    ///
+    /// let text = "title = 'a mast'\nframes = 2\n[[entities]]\nname = 'mast'\ntransform = { translation = [0, 9, 0] }\n";
+    /// let registry = Registry::standard();
+    /// let scene = Scene::parse(text, "mast.toml", &registry)?;
+    /// let run = scene.start(Runtime::new())?;
+    /// let bytes = RecordingWriter::begin(Vec::new(), &run)?.finish(&run)?;
+    ///
+    /// let recording = Recording::from_bytes(bytes, "mast.rec")?;
+    /// let mut runtime = Runtime::new();
+    /// recording.restore_into(&mut runtime, &registry, 0)?;
+    /// let mast = runtime.world().find("mast").expect("it was recorded");
+    /// assert_eq!(runtime.world().get::<WorldTransform>(mast)?.translation().y, 9.0);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn restore_into(
+        &self,
+        runtime: &mut Runtime,
+        registry: &Registry,
+        frame: u64,
+    ) -> Result<(), ResumeError> {
+        self.header.settings.apply(runtime)?;
+        registry.enroll(runtime.world_mut())?;
+        self.restore(runtime, frame)
+    }
+
+    fn restore(&self, runtime: &mut Runtime, frame: u64) -> Result<(), ResumeError> {
+        let mut playback = self.playback();
+        let snapshot = playback.go_to(frame)?;
+        runtime.world_mut().restore(snapshot)?;
+        runtime.clock_mut().set_frame(frame);
+        runtime.settle()?;
+        Ok(())
     }
 }
 
@@ -90,17 +139,13 @@ impl SceneRun<'_> {
     /// ```
     pub fn resume(&mut self, recording: &Recording, frame: u64) -> Result<(), ResumeError> {
         let happened = recording.happened(frame)?;
-        let mut playback = recording.playback();
-        let snapshot = playback.go_to(frame)?;
         let runtime = self.runtime_mut();
-        runtime.world_mut().restore(snapshot)?;
-        runtime.clock_mut().set_frame(frame);
+        recording.restore(runtime, frame)?;
         let names = runtime.schedule().systems();
         let names: Vec<String> = names.map(|system| system.name().to_owned()).collect();
         for name in names {
             runtime.set_enabled(&name, !happened.off.contains(&name))?;
         }
-        runtime.settle()?;
         let world = runtime.world_mut();
         // What touches now has touched before: nobody is to hear that it begins.
         world.forget_events();

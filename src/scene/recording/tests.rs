@@ -139,8 +139,8 @@ fn damage_at_any_byte_is_noticed() {
         let kept = kept.count().saturating_sub(1).max(recording.frames.len());
         assert_eq!(recording.frames.len(), kept, "byte {at}");
         let mut playback = recording.playback();
-        for frame in 0..recording.frames.len() {
-            assert_same(&mut playback, frame as u64, &all[frame]);
+        for (frame, wanted) in (0..).zip(&all[..recording.frames.len()]) {
+            assert_same(&mut playback, frame, wanted);
         }
     }
 }
@@ -197,7 +197,13 @@ fn what_comes_from_the_future_or_is_something_else_is_refused() {
         scene: String::new(),
         parameters: std::collections::BTreeMap::new(),
         frames: 1,
-        step: 0.1,
+        settings: crate::scene::settings::Settings {
+            step: 0.1,
+            gravity: None,
+            is_flat: false,
+            iterations: None,
+            layers: Vec::new(),
+        },
     };
     let newer = item::wrapped(&Item::Header(header(VERSION + 1)));
     assert!(told(newer).contains("was recorded by a newer version"));
@@ -213,4 +219,24 @@ fn what_comes_from_the_future_or_is_something_else_is_refused() {
         late.damage().map(Damage::reason),
         Some("something follows the end")
     );
+}
+
+/// Against all of each frame, written down in the same form.
+#[test]
+fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {
+    let path = concat!(env!("CARGO_MANIFEST_DIR"), "/scenes/quay.toml");
+    let scene = Scene::load(path, &Registry::standard()).expect("it has no fault");
+    let mut run = scene.start(runtime()).expect("it fits");
+    let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
+    let full = |run: &crate::scene::SceneRun<'_>| {
+        let item = change::key_frame(&run.runtime().world().snapshot());
+        item::wrapped(&Item::Frame(Box::new(item))).len()
+    };
+    let mut dumps = full(&run);
+    while run.advance().expect("nothing fails") {
+        writer.note(&run).expect("memory does not fail");
+        dumps += full(&run);
+    }
+    let bytes = writer.finish(&run).expect("memory does not fail").len();
+    assert!(bytes * 5 < dumps, "{bytes} bytes against {dumps}");
 }

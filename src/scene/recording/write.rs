@@ -41,7 +41,7 @@ impl<W: Write> RecordingWriter<W> {
                 .map(|(name, value)| (name.to_owned(), value.to_owned()))
                 .collect(),
             frames: scene.frames(),
-            step: scene.step_seconds(),
+            settings: scene.settings.clone(),
         };
         to.write_all(&wrapped(&Item::Header(header)))?;
         let mut writer = Self {

@@ -17,6 +17,7 @@ pub(crate) use job::{FrameContext, WhichSystems};
 #[cfg(feature = "parallel")]
 pub(in crate::schedule) use ring::Ring;
 
+use super::cause::Cause;
 use super::lineup::Lineup;
 use super::phase::Phase;
 use super::registered::{PhaseSystems, Schedule};
@@ -38,7 +39,46 @@ pub(crate) enum Leader {
     Caller,
 }
 
+/// Is told each step of a frame, and what the world is like after it.
+pub(crate) type Watch<'a> = &'a mut dyn FnMut(Cause<'_>, &World);
+
 impl Schedule {
+    /// Runs the phases of a frame on one thread, and tells after each step what it was.
+    ///
+    /// # Errors
+    ///
+    /// As [`Schedule::run_phase`]; later phases do not run then.
+    pub(crate) fn run_frame_watched(
+        &mut self,
+        world: &mut World,
+        context: FrameContext,
+        watch: Watch<'_>,
+    ) -> Result<(), Error> {
+        for at in 0..self.phases.len() {
+            if self.phases[at].phase == Phase::Setup {
+                continue;
+            }
+            let Self { phases, reserved } = self;
+            let systems = &mut phases[at];
+            let Some(lineup) = systems.lineup.take() else {
+                continue;
+            };
+            systems.enter_lanes(&lineup, reserved);
+            let outcome = systems.record_serial(&lineup, world, context, &mut |name, world| {
+                watch(Cause::System(name), world);
+            });
+            systems.report_reserved(&lineup, reserved);
+            match outcome {
+                Ok(()) => systems.apply_watched(&lineup, world, reserved, watch),
+                Err(_) => systems.discard(&lineup, world, reserved),
+            }
+            systems.lineup = Some(lineup);
+            self.take_switches(world);
+            outcome?;
+        }
+        Ok(())
+    }
+
     /// Runs the phases of a frame.
     ///
     /// # Errors
@@ -166,7 +206,7 @@ impl PhaseSystems {
             return self.record_parallel(lineup, world, context, crew, leader);
         }
         let _ = (crew, leader);
-        self.record_serial(lineup, world, context)
+        self.record_serial(lineup, world, context, &mut |_, _| ())
     }
 
     fn record_serial(
@@ -174,6 +214,7 @@ impl PhaseSystems {
         lineup: &Lineup,
         world: &World,
         context: FrameContext,
+        ran: &mut impl FnMut(&str, &World),
     ) -> Result<(), Error> {
         let start = Instant::now();
         let mut now = start;
@@ -186,6 +227,7 @@ impl PhaseSystems {
             if outcome.is_err() {
                 break;
             }
+            ran(&system.facts.name, world);
         }
         self.tally.note_serial(now - start);
         outcome
@@ -199,6 +241,24 @@ impl PhaseSystems {
         reserved.commit(world);
         for &at in &lineup.recording {
             self.systems[at as usize].job_mut().body.apply(world);
+        }
+    }
+
+    fn apply_watched(
+        &mut self,
+        lineup: &Lineup,
+        world: &mut World,
+        reserved: &mut ReservedIds,
+        watch: Watch<'_>,
+    ) {
+        if lineup.recording.is_empty() {
+            return;
+        }
+        reserved.commit(world);
+        for &at in &lineup.recording {
+            let system = &mut self.systems[at as usize];
+            system.job_mut().body.apply(world);
+            watch(Cause::Edits(&system.facts.name), world);
         }
     }
 

@@ -1,0 +1,244 @@
+//! `gerust inspect SCENE entities` and `entity`.
+
+use crate::output::{self, Seen, wrapped};
+use crate::trouble::Trouble;
+use gerust::{Contacts, Entity, MadeFrom, World};
+use serde::Serialize;
+use serde_json::{Map, Value as Json};
+use std::fmt::Write;
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) struct EntitiesView {
+    scene: String,
+    frame: u64,
+    /// How many there are, shown or not.
+    of: usize,
+    entities: Vec<EntityLine>,
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+struct EntityLine {
+    /// Index and generation.
+    entity: String,
+    name: Option<String>,
+    template: Option<String>,
+    /// The names of its registered components.
+    components: Vec<String>,
+}
+
+/// Components that nearly everything has, which say nothing in a list.
+const USUAL: [&str; 3] = ["made-from", "name", "transform"];
+
+impl EntitiesView {
+    /// All entities that have the components and whose name contains the text, in the order of their ids.
+    pub(super) fn new(
+        seen: &Seen<'_>,
+        having: &[String],
+        name: Option<&str>,
+    ) -> Result<Self, Trouble> {
+        let world = seen.world();
+        refuse_unknown(world, having)?;
+        let mut all: Vec<Entity> = world.rows::<Entity>().iter().collect();
+        all.sort();
+        let mut entities = Vec::new();
+        for &entity in &all {
+            let line = EntityLine::new(world, entity)?;
+            let fits = name.is_none_or(|part| {
+                let own = line.name.as_deref();
+                own.is_some_and(|own| own.contains(part))
+            });
+            if fits && having.iter().all(|wanted| line.components.contains(wanted)) {
+                entities.push(line);
+            }
+        }
+        Ok(Self {
+            scene: seen.file.clone(),
+            frame: seen.frame,
+            of: all.len(),
+            entities,
+        })
+    }
+
+    pub(super) fn text(&self) -> String {
+        let mut text = format!(
+            "after frame {}: {} of {} entities\n\n{:<ID$} {:<NAME$} {:<TEMPLATE$} {}\n",
+            self.frame,
+            self.entities.len(),
+            self.of,
+            "id",
+            "name",
+            "made from",
+            "components",
+        );
+        for line in &self.entities {
+            line.push(&mut text);
+        }
+        text
+    }
+}
+
+const ID: usize = 8;
+const NAME: usize = 22;
+const TEMPLATE: usize = 12;
+
+impl EntityLine {
+    fn new(world: &World, entity: Entity) -> Result<Self, Trouble> {
+        let components = world.written_components(entity)?.into_iter();
+        Ok(Self {
+            entity: entity.to_string(),
+            name: world
+                .get::<gerust::Name>(entity)
+                .ok()
+                .map(|name| name.to_string()),
+            template: template_of(world, entity),
+            components: components.map(|(name, _)| name).collect(),
+        })
+    }
+
+    fn push(&self, text: &mut String) {
+        let told = self.components.iter().map(String::as_str);
+        let told: Vec<&str> = told.filter(|name| !USUAL.contains(name)).collect();
+        let prefix = format!(
+            "{:<ID$} {:<NAME$} {:<TEMPLATE$} ",
+            self.entity,
+            output::shortened(self.name.as_deref().unwrap_or(""), NAME),
+            output::shortened(self.template.as_deref().unwrap_or(""), TEMPLATE),
+        );
+        let line = match told.is_empty() {
+            true => format!("{}\n", prefix.trim_end()),
+            false => wrapped(&told.join(", "), &prefix, ID + NAME + TEMPLATE + 3),
+        };
+        text.push_str(&line);
+    }
+}
+
+fn template_of(world: &World, entity: Entity) -> Option<String> {
+    let made = world.get::<MadeFrom>(entity).ok()?;
+    Some(made.template().to_owned())
+}
+
+/// A component that is not registered is a slip, and no reason for an empty list.
+fn refuse_unknown(world: &World, having: &[String]) -> Result<(), Trouble> {
+    let mut known: Vec<&str> = world.registered_components().collect();
+    known.sort_unstable();
+    match having.iter().find(|name| !known.contains(&name.as_str())) {
+        None => Ok(()),
+        Some(unknown) => Err(Trouble::other(format!(
+            "there is no component `{unknown}`; the registered components are {}",
+            known.join(", ")
+        ))),
+    }
+}
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) struct EntityView {
+    scene: String,
+    frame: u64,
+    #[serde(skip)]
+    label: String,
+    entity: String,
+    parent: Option<String>,
+    children: Vec<String>,
+    touches: Vec<String>,
+    components: Map<String, Json>,
+}
+
+impl EntityView {
+    pub(super) fn new(seen: &Seen<'_>, entity: Entity) -> Result<Self, Trouble> {
+        let world = seen.world();
+        let contacts = world.global::<Contacts>()?;
+        let written = world.written_components(entity)?.into_iter();
+        Ok(Self {
+            scene: seen.file.clone(),
+            frame: seen.frame,
+            label: world.label(entity),
+            entity: entity.to_string(),
+            parent: world.parent(entity).map(|parent| world.label(parent)),
+            children: world
+                .children(entity)
+                .map(|child| world.label(child))
+                .collect(),
+            touches: contacts
+                .of(entity)
+                .map(|touching| world.label(touching.other))
+                .collect(),
+            components: written
+                .map(|(name, text)| {
+                    let value = serde_json::from_str(&text);
+                    (name, value.unwrap_or(Json::String(text)))
+                })
+                .collect(),
+        })
+    }
+
+    pub(super) fn text(&self) -> String {
+        let mut text = format!(
+            "{} ({}) after frame {}\n",
+            self.label, self.entity, self.frame
+        );
+        if let Some(parent) = &self.parent {
+            text += &wrapped(parent, "  under      ", 13);
+        }
+        if !self.children.is_empty() {
+            text += &wrapped(&listed(&self.children), "  above      ", 13);
+        }
+        if !self.touches.is_empty() {
+            text += &wrapped(&listed(&self.touches), "  touches    ", 13);
+        }
+        for (name, value) in &self.components {
+            // Where it hangs is told by names above.
+            if name != "links" {
+                push_value(&mut text, name, value, 2);
+            }
+        }
+        text
+    }
+}
+
+/// How many names are listed.
+const LISTED: usize = 12;
+
+fn listed(names: &[String]) -> String {
+    let more = names.len().saturating_sub(LISTED);
+    let mut text = names[..names.len() - more].join(", ");
+    if more > 0 {
+        let _ = write!(text, " and {more} more");
+    }
+    text
+}
+
+/// Columns for the names of fields.
+const FIELD: usize = 16;
+
+/// A value with its name, each field of a table on a line of its own.
+fn push_value(text: &mut String, name: &str, value: &Json, indent: usize) {
+    let margin = " ".repeat(indent);
+    match value {
+        Json::Object(fields) if !fields.is_empty() => {
+            // Writing to a string does not fail.
+            let _ = writeln!(text, "{margin}{name}");
+            for (name, value) in fields {
+                push_value(text, name, value, indent + 2);
+            }
+        }
+        value => {
+            let prefix = format!("{margin}{name:<width$} ", width = FIELD - indent.min(FIELD));
+            *text += &wrapped(&plain(value), &prefix, indent + 4);
+        }
+    }
+}
+
+/// A value on one line.
+fn plain(value: &Json) -> String {
+    match value {
+        Json::String(text) => text.clone(),
+        Json::Array(items) if items.iter().all(Json::is_number) => {
+            let items: Vec<String> = items.iter().map(Json::to_string).collect();
+            items.join(", ")
+        }
+        other => other.to_string(),
+    }
+}

@@ -1,0 +1,206 @@
+//! Recordings, driven for real.
+
+mod common;
+
+use common::{gerust, json_of};
+use predicates::prelude::*;
+use predicates::str::contains;
+use std::fs;
+use std::path::{Path, PathBuf};
+use tempfile::TempDir;
+
+struct Folder(TempDir);
+
+impl Folder {
+    fn new() -> Self {
+        Self(tempfile::tempdir().expect("there is room"))
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.0.path().join(name)
+    }
+
+    /// A recording of a scene.
+    fn record(&self, scene: &str, name: &str) -> PathBuf {
+        let path = self.path(name);
+        gerust()
+            .args(["run", scene, "--record"])
+            .arg(&path)
+            .assert()
+            .code(0)
+            .stdout(contains("0 failed"));
+        path
+    }
+}
+
+fn text_of(topic: &[&str], file: &Path) -> String {
+    let output = gerust().arg("inspect").arg(file).args(topic).output();
+    let output = output.expect("it starts");
+    assert!(output.status.success(), "{output:?}");
+    String::from_utf8(output.stdout).expect("it is text")
+}
+
+#[test]
+fn any_frame_can_be_inspected_as_that_of_the_scene() {
+    let folder = Folder::new();
+    let recording = folder.record("scenes/quay.toml", "quay.rec");
+    let scene = Path::new("scenes/quay.toml");
+    for frame in ["0", "1", "240", "600"] {
+        for topic in ["tree", "boxes", "entities"] {
+            let topic = [topic, "--at", frame];
+            assert_eq!(
+                text_of(&topic, &recording),
+                text_of(&topic, scene),
+                "{topic:?}"
+            );
+        }
+        let topic = ["entity", "truck-1", "--at", frame];
+        assert_eq!(
+            text_of(&topic, &recording),
+            text_of(&topic, scene),
+            "{topic:?}"
+        );
+    }
+    // Since when two touch is not written down.
+    let touching = text_of(&["contacts", "--at", "200", "--of", "truck-1"], &recording);
+    assert!(touching.contains("barrier"), "{touching}");
+    gerust()
+        .arg("explain")
+        .arg(&recording)
+        .args(["pair", "truck-1", "barrier", "--at", "200"])
+        .assert()
+        .code(0)
+        .stdout(contains("0.0000 m deep along x"));
+}
+
+#[test]
+fn entities_can_be_filtered() {
+    let lines = |topic: &[&str]| {
+        let text = text_of(topic, Path::new("scenes/quay.toml"));
+        assert!(
+            text.lines().all(|line| line.chars().count() <= 80),
+            "{text}"
+        );
+        text
+    };
+    let with_body = lines(&[
+        "entities", "--at", "0", "--having", "body", "--name", "truck",
+    ]);
+    assert!(with_body.starts_with("after frame 0: 3 of "), "{with_body}");
+    assert!(with_body.contains("truck-2") && !with_body.contains("barge"));
+    let json = json_of(gerust().args([
+        "inspect",
+        "scenes/quay.toml",
+        "entity",
+        "truck-1",
+        "--at",
+        "0",
+        "--format",
+        "json",
+    ]));
+    assert_eq!(json["components"]["name"], "truck-1");
+    for (topic, told) in [
+        (
+            vec!["entities", "--having", "bodi"],
+            "there is no component `bodi`; the registered components are body, ",
+        ),
+        (
+            vec!["entity", "truck-9"],
+            "there is no entity named `truck-9` after frame 600",
+        ),
+        (vec!["entities", "--at", "900"], "the scene has 600 frames"),
+    ] {
+        let mut command = gerust();
+        command.args(["inspect", "scenes/quay.toml"]).args(topic);
+        command.assert().code(2).stderr(contains(told));
+    }
+}
+
+#[test]
+fn events_of_a_frame_are_listed() {
+    let folder = Folder::new();
+    let scene = folder.path("round.toml");
+    let text = "title = 'r'\nframes = 120\n[[entities]]\nname = 'cart'\n\
+                components.route = { waypoints = [[0.5, 0, 0], [9, 0, 0]], speed = 1 }\n";
+    fs::write(&scene, text).expect("there is room");
+    let scene = scene.to_str().expect("it is text");
+    let recording = folder.record(scene, "round.rec");
+    for file in [Path::new(scene), &recording] {
+        let told = text_of(&["events", "--at", "30"], file);
+        assert_eq!(
+            told,
+            "events of frame 30: 1\n\narrived          cart, is_last false, waypoint 0\n"
+        );
+        let none = text_of(&["events", "--at", "31"], file);
+        assert_eq!(none, "no registered event was posted in frame 31\n");
+    }
+}
+
+#[test]
+fn recordings_are_compared_with_scenes_and_each_other() {
+    let folder = Folder::new();
+    let recording = folder.record("scenes/handover.toml", "one.rec");
+    let same = folder.record("scenes/handover.toml", "two.rec");
+    for other in [same.as_path(), Path::new("scenes/handover.toml")] {
+        gerust()
+            .arg("compare")
+            .args([recording.as_path(), other])
+            .assert()
+            .code(0)
+            .stdout(contains("no difference in"));
+    }
+    gerust()
+        .arg("compare")
+        .arg(&recording)
+        .arg("scenes/gates.toml")
+        .assert()
+        .code(1)
+        .stdout(contains("after frame 0 "));
+    gerust()
+        .arg("compare")
+        .arg(&recording)
+        .arg("threads=2")
+        .assert()
+        .code(2)
+        .stderr(contains("a recording has run already"));
+}
+
+#[test]
+fn a_recording_that_was_cut_off_is_read_up_to_there() {
+    let folder = Folder::new();
+    let whole = folder.record("scenes/handover.toml", "whole.rec");
+    let bytes = fs::read(&whole).expect("it was written");
+    let cut = folder.path("cut.rec");
+    fs::write(&cut, &bytes[..bytes.len() / 2]).expect("there is room");
+    gerust()
+        .arg("inspect")
+        .arg(&cut)
+        .args(["entities"])
+        .assert()
+        .code(0)
+        .stderr(contains("cut.rec is read up to frame ").and(contains("it is cut off at byte ")));
+    gerust()
+        .arg("inspect")
+        .arg(&cut)
+        .args(["tree", "--at", "100000"])
+        .assert()
+        .code(2)
+        .stderr(contains("has no frame 100000: its last is "));
+    // What a scene command gets is told for what it is.
+    gerust()
+        .arg("run")
+        .arg(&whole)
+        .assert()
+        .code(2)
+        .stderr(contains("is a recording"));
+    gerust()
+        .args([
+            "run",
+            "scenes/handover.toml",
+            "--record",
+            "no/such/folder/x.rec",
+        ])
+        .assert()
+        .code(2)
+        .stderr(contains("no/such/folder/x.rec cannot be written"));
+}
