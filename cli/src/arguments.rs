@@ -37,6 +37,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust compare scenes/quay.toml threads=4\n  gerust compare before.toml after.toml\n  gerust compare scenes/quay.toml quay.rec\n  gerust compare scenes/quay.toml \"off=standard: spin\""
     )]
     Compare(CompareCommand),
+    /// Make a scene that fails as small as it can be while it fails in the same way
+    #[command(
+        after_help = "Examples:\n  gerust shrink broken.toml\n  gerust shrink broken.toml --loosely -o small.toml"
+    )]
+    Shrink(ShrinkCommand),
     /// Run a scene and show where the time of its frames goes
     #[command(
         after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
@@ -92,6 +97,24 @@ pub(crate) struct CompareCommand {
     pub(crate) format: Format,
     #[command(flatten)]
     pub(crate) threads: Threads,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ShrinkCommand {
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
+    /// The scene file to write; SCENE.shrunk.toml beside the scene unless given
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: Option<PathBuf>,
+    /// Go on as well if the same expectation fails with another value or in another frame
+    #[arg(long)]
+    pub(crate) loosely: bool,
+    /// How often a scene is run at most
+    #[arg(long, value_name = "NUMBER", default_value_t = 2_000)]
+    pub(crate) runs: u64,
+    /// How to print the outcome
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
 }
 
 #[derive(Args, Debug)]

@@ -40,6 +40,7 @@ mod picture;
 mod profile;
 mod run;
 mod scene_file;
+mod shrink;
 mod trouble;
 mod versus;
 
@@ -72,6 +73,7 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
         Command::Run(command) => run::run(engine, &command),
         Command::Check(command) => check::run(engine, &command),
         Command::Compare(command) => compare::run(engine, &command),
+        Command::Shrink(command) => shrink::run(engine, &command),
         Command::Profile(command) => profile::run(engine, &command),
         Command::Draw(command) => draw::run(engine, &command),
         Command::Inspect(command) => inspect::run(engine, &command),

@@ -41,10 +41,19 @@ impl SceneFile {
                 path.display()
             )));
         }
-        let parameters = self.set.iter().fold(Parameters::new(), |all, setting| {
+        Ok(Scene::load_with(
+            path,
+            engine.registry(),
+            &self.parameters(),
+        )?)
+    }
+
+    /// The values that were given.
+    pub(crate) fn parameters(&self) -> Parameters {
+        let given = self.set.iter();
+        given.fold(Parameters::new(), |all, setting| {
             all.with(&setting.name, &setting.value)
-        });
-        Ok(Scene::load_with(path, engine.registry(), &parameters)?)
+        })
     }
 }
 

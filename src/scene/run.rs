@@ -497,6 +497,12 @@ impl<'s> SceneRun<'s> {
         self.progress = self.outcomes.iter().map(|_| Progress::default()).collect();
     }
 
+    /// The expectations that have failed so far, and the verdict if it is a bad one.
+    pub(super) fn failed_so_far(&self) -> impl Iterator<Item = Outcome> {
+        let decided = self.outcomes.iter().flatten().chain(&self.stopped);
+        decided.filter(|outcome| !outcome.held()).cloned()
+    }
+
     /// What has come of the scene so far. Expectations whose frame has not come yet count as failed, unless an action has stopped
     /// the scene: then its verdict stands for them.
     #[must_use]

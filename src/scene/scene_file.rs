@@ -1,6 +1,6 @@
 //! A scene that has been read and checked, and can be run any number of times.
 
-use super::action::About;
+use super::action::{About, ActionKind};
 use super::ask::Asked;
 use super::check;
 use super::cue::{Cue, Rule, Track};
@@ -203,6 +203,24 @@ impl Scene {
         });
         let given = self.budgets.iter().map(|(system, _)| system.as_str());
         given.chain(expected)
+    }
+
+    /// Whether it names other files, by `include` or `load`, whose paths begin in its folder.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let scene = Scene::parse("title = 't'\nframes = 1\n", "t.toml", &Registry::standard())?;
+    /// assert!(!scene.names_files());
+    /// # Ok::<(), gerust::scene::SceneError>(())
+    /// ```
+    #[must_use]
+    pub fn names_files(&self) -> bool {
+        let of_cues = self.cues.iter().flat_map(|cue| &cue.actions);
+        let mut actions = of_cues.chain(self.rules.iter().flat_map(|rule| &rule.actions));
+        self.files.len() > 1 || actions.any(|action| matches!(action.kind, ActionKind::Load { .. }))
     }
 
     /// Lets systems make copies of the templates.

@@ -1,0 +1,134 @@
+//! Actions that are written in code.
+
+use super::entity::EntityDraft;
+use super::written::json_of;
+use glam::Vec3;
+use serde::Serialize;
+use serde_json::{Map, Value as Json, json};
+
+/// An action of a cue or a rule of a [`SceneDraft`](super::SceneDraft); see there for an example, and `docs/scene-format.md` for
+/// what each does.
+#[derive(Clone, Debug)]
+pub struct Act {
+    keys: Map<String, Json>,
+}
+
+impl Act {
+    fn of(key: &str, value: Json) -> Self {
+        let mut keys = Map::new();
+        keys.insert(key.to_owned(), value);
+        Self { keys }
+    }
+
+    /// Does it only now and then: how likely it is, from 0 to 1.
+    #[must_use]
+    pub fn with_chance(mut self, chance: f64) -> Self {
+        self.keys.insert(String::from("chance"), Json::from(chance));
+        self
+    }
+
+    /// Makes an entity.
+    #[must_use]
+    pub fn spawn(entity: EntityDraft) -> Self {
+        Self::of("spawn", entity.into_json())
+    }
+
+    /// Takes an entity away, with all that is under it.
+    #[must_use]
+    pub fn despawn(entity: &str) -> Self {
+        Self::of("despawn", Json::from(entity))
+    }
+
+    /// Changes what is given of an entity and leaves the rest.
+    #[must_use]
+    pub fn set(entity: &str, to: EntityDraft) -> Self {
+        Self::of("set", to.key("entity", entity).into_json())
+    }
+
+    /// Sets a field, such as `crate.body.velocity.x`, to an expression.
+    #[must_use]
+    pub fn change(field: &str, to: &str) -> Self {
+        Self::of("change", json!({ "field": field, "to": to }))
+    }
+
+    /// Puts an entity under another one; it stays where it is in the world.
+    #[must_use]
+    pub fn link(entity: &str, under: &str) -> Self {
+        Self::of("link", json!({ "entity": entity, "under": under }))
+    }
+
+    /// Takes an entity from under its parent; it stays where it is in the world.
+    #[must_use]
+    pub fn unlink(entity: &str) -> Self {
+        Self::of("unlink", Json::from(entity))
+    }
+
+    /// Takes a registered component off an entity.
+    #[must_use]
+    pub fn detach(entity: &str, component: &str) -> Self {
+        let detach = json!({ "entity": entity, "component": component });
+        Self::of("detach", detach)
+    }
+
+    /// Gives a dynamic body an impulse, in kg·m/s.
+    #[must_use]
+    pub fn push(entity: &str, impulse: Vec3) -> Self {
+        let push = json!({ "entity": entity, "impulse": json_of(&impulse) });
+        Self::of("push", push)
+    }
+
+    /// Pushes all dynamic bodies away from a place: with so many kg·m/s there, and none at the radius, in metres.
+    #[must_use]
+    pub fn push_away(from: Vec3, radius: f32, strength: f32) -> Self {
+        let push = json!({
+            "away-from": json_of(&from),
+            "radius": json_of(&radius),
+            "strength": json_of(&strength),
+        });
+        Self::of("push", push)
+    }
+
+    /// Posts an event under its registered name. Its fields `entity` and `other` are to be names of entities.
+    ///
+    /// # Panics
+    ///
+    /// If `serde` cannot write the event down as JSON, as a map whose keys are no texts.
+    #[must_use]
+    pub fn emit(event: &str, with: &impl Serialize) -> Self {
+        Self::of("emit", json!({ "event": event, "with": json_of(with) }))
+    }
+
+    /// Moves a control input, which [`SceneDraft::control`](super::SceneDraft::control) has added.
+    #[must_use]
+    pub fn control(name: &str, value: f32) -> Self {
+        let control = json!({ "name": name, "value": json_of(&value) });
+        Self::of("control", control)
+    }
+
+    /// Does what is registered under a name.
+    ///
+    /// # Panics
+    ///
+    /// If `serde` cannot write the values down as JSON, as a map whose keys are no texts.
+    #[must_use]
+    pub fn own(name: &str, with: &impl Serialize) -> Self {
+        Self::of("own", json!({ "name": name, "with": json_of(with) }))
+    }
+
+    /// Switches a system, or all of a label, on or off.
+    #[must_use]
+    pub fn switch(system: &str, on: bool) -> Self {
+        Self::of("switch", json!({ "system": system, "on": on }))
+    }
+
+    /// Ends the scene, and says whether that is how it should end.
+    #[must_use]
+    pub fn stop(held: bool, why: &str) -> Self {
+        let verdict = if held { "held" } else { "failed" };
+        Self::of("stop", json!({ "verdict": verdict, "why": why }))
+    }
+
+    pub(super) fn into_json(self) -> Json {
+        Json::Object(self.keys)
+    }
+}

@@ -1,0 +1,48 @@
+//! From values to TOML.
+
+use serde::Serialize;
+use serde_json::Value as Json;
+use toml_edit::{Array, InlineTable, Item, Value};
+
+/// A value as JSON, with as many digits as its numbers need.
+///
+/// # Panics
+///
+/// If it cannot be written down, as a map whose keys are no texts.
+pub(super) fn json_of(value: &impl Serialize) -> Json {
+    // By way of text: as a value, a number of 32 bits would become one of 64 with digits that say nothing.
+    let text = serde_json::to_string(value).expect("the value can be written down");
+    serde_json::from_str(&text).expect("it was written just now")
+}
+
+/// A value as an item; nothing if it is nothing.
+pub(super) fn item(value: &Json) -> Option<Item> {
+    match value {
+        Json::Null => None,
+        other => Some(Item::Value(inline(other))),
+    }
+}
+
+/// A value on one line. Tables lack what is nothing; a list cannot.
+pub(super) fn inline(value: &Json) -> Value {
+    match value {
+        Json::Null => Value::from(""),
+        Json::Bool(truth) => Value::from(*truth),
+        Json::Number(number) => match number.as_i64() {
+            Some(whole) => Value::from(whole),
+            // TOML has no whole numbers beyond these.
+            None => Value::from(number.as_f64().unwrap_or_default()),
+        },
+        Json::String(text) => Value::from(text.as_str()),
+        Json::Array(items) => Value::Array(items.iter().map(inline).collect::<Array>()),
+        Json::Object(fields) => {
+            let mut table = InlineTable::new();
+            for (key, value) in fields {
+                if !value.is_null() {
+                    table.insert(key, inline(value));
+                }
+            }
+            Value::InlineTable(table)
+        }
+    }
+}
