@@ -18,11 +18,14 @@ gerust::scene_tests! {
     blast: "scenes/blast.toml",
     collapse: "scenes/collapse.toml",
     cranes: "scenes/cranes.toml",
+    gatehouse: "scenes/gatehouse.toml",
     gates: "scenes/gates.toml",
+    hands: "scenes/hands.toml",
     handover: "scenes/handover.toml",
     launcher: "scenes/launcher.toml",
     quay: "scenes/quay.toml",
     reach: "scenes/reach.toml",
+    survey: "scenes/survey.toml",
     visitors: "scenes/visitors.toml",
     visiting_barge: "scenes/visitors/barge.toml",
     visiting_lorry: "scenes/visitors/lorry.toml",
@@ -52,6 +55,8 @@ fn none_is_left_out_and_each_says_what_it_shows() {
             "{name} is not tested"
         );
         let text = std::fs::read_to_string(&path).expect("it can be read");
+        let lines = text.lines().count();
+        assert!(lines < 120, "{name} has {lines} lines");
         assert!(
             text.starts_with("# "),
             "{name} does not begin with a comment"

@@ -14,6 +14,6 @@ pub use pacing::Advance;
 #[cfg(feature = "chance")]
 pub use standard::Spawner;
 pub use standard::{
-    Arrived, Condition, Earlier, Follow, FollowNamed, Lifetime, LogEntry, Machine, Route, Spin,
-    StandardKit, Steered, Switched, Transition, Velocity, Wear, Worn,
+    Arrived, Condition, Earlier, Follow, FollowNamed, Lifetime, LogEntry, Machine, Rangefinder,
+    Route, Spin, StandardKit, Steered, Switched, Transition, Velocity, Wear, Worn,
 };

@@ -120,6 +120,7 @@ impl Registry {
         registry.register::<runtime::FollowNamed>("follow");
         registry.register::<runtime::Steered>("steered");
         registry.register::<runtime::Machine>("machine");
+        registry.register::<runtime::Rangefinder>("rangefinder");
         registry.register::<runtime::Wear>("wear");
         registry.register::<runtime::Spawner>("spawner");
         registry.register_event::<runtime::Arrived>("arrived");

@@ -2,6 +2,7 @@
 
 mod follow;
 mod machine;
+mod rangefinder;
 mod route;
 #[cfg(feature = "chance")]
 mod spawner;
@@ -10,6 +11,7 @@ mod wear;
 
 pub use follow::{Follow, FollowNamed};
 pub use machine::{Condition, LogEntry, Machine, Switched, Transition};
+pub use rangefinder::Rangefinder;
 pub use route::{Arrived, Route};
 #[cfg(feature = "chance")]
 pub use spawner::Spawner;
@@ -19,7 +21,7 @@ pub use wear::{Wear, Worn};
 use super::controls::Controls;
 use super::frame_loop::Runtime;
 use super::kit::Kit;
-use crate::collide::Contacts;
+use crate::collide::{Boxes, Contacts};
 use crate::error::Error;
 use crate::schedule::{Clock, Phase, System};
 use crate::space::{Templates, Transform, WorldTransform};
@@ -125,7 +127,7 @@ pub struct Lifetime(pub f32);
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
 pub struct Earlier(pub WorldTransform);
 
-/// The systems behind [`Velocity`], [`Spin`], [`Lifetime`], [`Route`], [`Follow`], [`FollowNamed`], [`Steered`], [`Machine`],
+/// The systems behind [`Velocity`], [`Spin`], [`Lifetime`], [`Route`], [`Follow`], [`FollowNamed`], [`Steered`], [`Machine`], [`Rangefinder`],
 /// [`Wear`] and [`Earlier`], and, with the feature `chance`, `Spawner`. Globals that these need are there from then on.
 #[derive(Clone, Copy, Debug, Default)]
 pub struct StandardKit;
@@ -143,12 +145,14 @@ impl Kit for StandardKit {
             world.register_component::<Follow>("follow-entity")?;
             world.register_component::<Steered>("steered")?;
             world.register_component::<Machine>("machine")?;
+            world.register_component::<Rangefinder>("rangefinder")?;
             world.register_component::<Wear>("wear")?;
             #[cfg(feature = "chance")]
             world.register_component::<Spawner>("spawner")?;
         }
         let world = runtime.world_mut();
         world.ensure_global::<Controls>();
+        world.ensure_global::<Boxes>();
         world.ensure_global::<Contacts>();
         world.ensure_global::<Templates>();
         for system in systems() {
@@ -180,6 +184,7 @@ fn systems() -> Vec<System> {
         spawner::system(),
         follow::find_system(),
         follow::system(),
+        rangefinder::system(),
         wear::system(),
         machine::system(),
     ]
