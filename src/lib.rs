@@ -46,9 +46,10 @@
 //! - [`schedule`]: systems and phases.
 //! - [`space`]: transforms and hierarchies.
 //! - [`collide`]: boxes, contacts, bodies, questions about what is where.
-//! - `scene` (feature `scene`): scene files with timed cues and expectations.
 //! - [`runtime`]: the frame loop and kits.
 //! - `gltf` (feature `gltf`): node trees of glTF files.
+//! - `scene` (feature `scene`): scene files with timed cues, rules and expectations, recordings of their runs, the smallest scene that
+//!   still fails.
 //!
 //! # Features
 //!
@@ -56,7 +57,9 @@
 //! - `chance`: [`schedule`]`::Chance`, random numbers that do not depend on threads, with `rand_chacha`. Off by default.
 //! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
 //! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64`, `nalgebra` and all of `scene`. Off by default.
-//! - `scene`: scene files, with `serde`, `toml`, `schemars`, `winnow`, `rand` and all of `snapshot`. Off by default.
+//! - `scene`: scene files, with `serde`, `toml`, `toml_edit`, `schemars`, `winnow`, `rand` and all of `snapshot` and `chance`. Off by
+//!   default.
+//! - `proptest`: random scenes for tests of your own kits, with `proptest` and all of `scene`. Off by default.
 //! - `export`: [`Profiler`]`::write_trace` and `write_csv`, and profiles that are kept and compared, with `serde`, `serde_json`, `csv` and
 //!   `rand`. Off by default.
 //! - `tracing`: spans as those of the crate `tracing`, and the other way round, with `tracing-subscriber`. Off by default.
