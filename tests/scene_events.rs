@@ -358,3 +358,42 @@ fn what_is_unknown_or_does_not_fit_is_told() {
         assert!(found[0].1.starts_with(mend), "{message}: {}", found[0].1);
     }
 }
+
+/// Each form holds in one scene and fails in another, with what was found.
+#[test]
+fn every_form_can_fail_and_tells_what_was_found() {
+    let text = |frame: u64| {
+        format!(
+            r#"{HEAD}
+[controls.hoist]
+[[cues]]
+frame = {frame}
+do = [{{ emit = {{ event = "horn" }} }}, {{ control = {{ name = "hoist", value = 0.5 }} }}]
+[[expect]]
+that = "horn happens at frame 5"
+[[expect]]
+that = "events of horn = 1 at frame 5"
+[[expect]]
+that = "control of hoist = 0.5 at frame 5"
+[[expect]]
+that = "never horn happens and frame != 5"
+"#
+        )
+    };
+    run(&text(5)).assert_all_held();
+    let report = run(&text(6));
+    let found: Vec<(bool, &str)> = report
+        .outcomes()
+        .iter()
+        .map(|outcome| (outcome.held(), outcome.measured()))
+        .collect();
+    assert_eq!(
+        found,
+        [
+            (false, "`horn` happens is false"),
+            (false, "events of `horn` is 0"),
+            (false, "control of `hoist` is 0"),
+            (false, "`horn` happens is true, frame is 6"),
+        ]
+    );
+}

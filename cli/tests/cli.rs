@@ -36,10 +36,17 @@ fn a_debug_build_says_so_and_a_release_build_does_not() {
 
 #[test]
 fn a_changed_expectation_makes_run_exit_1_and_is_named() {
-    let text = std::fs::read_to_string(root().join("scenes/quay.toml")).expect("it is there");
     let folder = tempfile::tempdir().expect("there is room");
-    let path = folder.path().join("changed.toml");
-    std::fs::write(&path, text.replace("is = [-26.7,", "is = [-20,")).expect("there is room");
+    std::fs::create_dir(folder.path().join("quay")).expect("there is room");
+    for part in ["", "/cranes", "/trucks", "/stacks", "/tide"] {
+        let name = format!("quay{part}.toml");
+        let text = std::fs::read_to_string(root().join("scenes").join(&name));
+        let text = text
+            .expect("it is there")
+            .replace("is = [-26.7,", "is = [-20,");
+        std::fs::write(folder.path().join(name), text).expect("there is room");
+    }
+    let path = folder.path().join("quay.toml");
     gerust().arg("run").arg(&path).assert().code(1).stdout(
         contains("13 held, 1 failed")
             .and(contains(

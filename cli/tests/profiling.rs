@@ -54,7 +54,7 @@ fn the_summary_has_all_figures_of_each_name() {
     );
     assert_eq!(profile["warm-up-names"][0]["calls"], 60);
     let of = |kind: &str| names.iter().filter(|name| name["kind"] == kind).count();
-    assert_eq!(of("phase"), 5);
+    assert_eq!(of("phase"), 6);
     assert!(of("system") >= 11 && of("part") >= 8);
     for name in names {
         let figures = [

@@ -176,7 +176,7 @@ fn questions_about_what_is_not_there_exit_2_and_list_what_is() {
     };
     refused(
         &["order", "move: bodies", "mvoe"],
-        "there is no system named `mvoe`; the names are `standard: remember`, `standard: drift`",
+        "there is no system named `mvoe`; the names are `standard: remember`, `standard: find who to follow`",
     );
     refused(
         &["rows", "standard: spin", "bagre"],
