@@ -50,6 +50,11 @@ pub(crate) enum Command {
     /// Draw the boxes of a scene at some of its frames
     #[command(after_help = "Example: gerust draw scenes/quay.toml --at 0,240,600 -o quay.png")]
     Draw(DrawCommand),
+    /// Watch a scene or a recording in the terminal: run, stop, step, go back, switch systems off, look at entities
+    #[command(
+        after_help = "Examples:\n  gerust watch scenes/quay.toml\n  gerust watch scenes/yard.toml --view top --record yard.rec\n  gerust watch yard.rec"
+    )]
+    Watch(WatchCommand),
     /// Show what is inside of a scene or a recording after one of its frames
     #[command(
         after_help = "Examples:\n  gerust inspect scenes/quay.toml plan\n  gerust inspect scenes/quay.toml tree --at 240\n  gerust inspect scenes/quay.toml contacts --at 240 --of truck-1\n  gerust inspect quay.rec entities --at 240 --having body\n  gerust inspect quay.rec entity truck-1 --at 240"
@@ -97,6 +102,29 @@ pub(crate) struct CompareCommand {
     pub(crate) format: Format,
     #[command(flatten)]
     pub(crate) threads: Threads,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct WatchCommand {
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
+    /// From where to look at first
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) view: ViewArgument,
+    /// Write all frames that have run into a file at the end
+    #[arg(long, value_name = "FILE")]
+    pub(crate) record: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) threads: Threads,
+}
+
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug, Default)]
+pub(crate) enum ViewArgument {
+    /// From the side: x to the right, y up
+    #[default]
+    Side,
+    /// From above: x to the right, z down
+    Top,
 }
 
 #[derive(Args, Debug)]

@@ -98,10 +98,5 @@ pub(crate) fn export(engine: &Engine, command: &ExportCommand) -> Verdict {
 }
 
 fn write(path: &Path, text: &str) -> Result<(), Trouble> {
-    std::fs::write(path, text).map_err(|error| {
-        Trouble::other(format!(
-            "{} cannot be written: {error}; name a file in a folder that is there",
-            path.display()
-        ))
-    })
+    std::fs::write(path, text).map_err(|error| output::unwritable(path, &error))
 }

@@ -43,6 +43,7 @@ mod scene_file;
 mod shrink;
 mod trouble;
 mod versus;
+mod watch;
 
 pub use allocations::{COUNTING_ALLOCATOR, CountingAllocator};
 pub use engine::Engine;
@@ -76,6 +77,7 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
         Command::Shrink(command) => shrink::run(engine, &command),
         Command::Profile(command) => profile::run(engine, &command),
         Command::Draw(command) => draw::run(engine, &command),
+        Command::Watch(command) => watch::run(engine, &command),
         Command::Inspect(command) => inspect::run(engine, &command),
         Command::Explain(command) => explain::run(engine, &command),
         Command::Import(command) => exchange::import(engine, &command),

@@ -56,12 +56,7 @@ pub(crate) fn run_scene(
 
 /// Runs a scene to its end and writes each frame into a file. What was written is kept if the run breaks off.
 fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
-    let cannot = |error: std::io::Error| {
-        Trouble::other(format!(
-            "{} cannot be written: {error}; name a file in a folder that is there",
-            path.display()
-        ))
-    };
+    let cannot = |error: std::io::Error| unwritable(path, &error);
     let file = BufWriter::new(File::create(path).map_err(cannot)?);
     let mut writer = RecordingWriter::begin(file, run).map_err(cannot)?;
     let title = run.scene().title().to_owned();
@@ -71,6 +66,13 @@ fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
     })?;
     writer.finish(run).map_err(cannot)?;
     Ok(())
+}
+
+pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> Trouble {
+    Trouble::other(format!(
+        "{} cannot be written: {error}; name a file in a folder that is there",
+        path.display()
+    ))
 }
 
 /// Runs a scene up to a frame, or goes to that frame of a recording, the last one unless given, and looks at it.

@@ -34,12 +34,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     drop(shrinker);
     bar.finish_and_clear();
     let shrunk = outcome.map_err(Trouble::other)?;
-    fs::write(&to, shrunk.text()).map_err(|error| {
-        Trouble::other(format!(
-            "{} cannot be written: {error}; name a file in a folder that is there",
-            to.display()
-        ))
-    })?;
+    fs::write(&to, shrunk.text()).map_err(|error| output::unwritable(&to, &error))?;
     let answer = Answer {
         scene: to.display().to_string(),
         failure: shrunk.failure(),

@@ -69,10 +69,11 @@ impl Clock {
         self.frame += 1;
     }
 
-    /// Goes to the end of a frame. The step must not have been set since the first one.
+    /// Goes to the end of a frame of a run with one step.
     #[cfg(feature = "scene")]
     pub(crate) fn set_frame(&mut self, frame: u64) {
         self.frame = frame;
+        self.since = (0, 0.0);
     }
 
     pub(crate) fn step(&self) -> f64 {

@@ -2,7 +2,7 @@
 
 mod labels;
 mod paint;
-mod snapshot;
+pub(crate) mod snapshot;
 
 use crate::Verdict;
 use crate::arguments::DrawCommand;
@@ -26,7 +26,7 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
     let mut snapshots = Vec::new();
     for &frame in &frames {
         while run.frame() < frame && run.advance()? {}
-        snapshots.push(Snapshot::take(&run)?);
+        snapshots.push(Snapshot::take(run.runtime().world())?);
     }
     let picture = Picture::new(scene.title(), &snapshots);
     file.paint(command.size, &picture)?;

@@ -3,28 +3,28 @@
 use crate::trouble::Trouble;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
-use gerust::scene::SceneRun;
 
 /// The boxes, places and contacts at the end of a frame.
-pub(super) struct Snapshot {
-    pub(super) frame: u64,
-    pub(super) seconds: f64,
-    pub(super) boxes: Vec<DrawnBox>,
+pub(crate) struct Snapshot {
+    pub(crate) frame: u64,
+    pub(crate) seconds: f64,
+    pub(crate) boxes: Vec<DrawnBox>,
     /// Entities without a box.
-    pub(super) points: Vec<Vec3>,
+    pub(crate) points: Vec<Vec3>,
     /// The region that each touching pair shares, flat where only faces touch.
-    pub(super) contacts: Vec<Aabb>,
+    pub(crate) contacts: Vec<Aabb>,
 }
 
-pub(super) struct DrawnBox {
-    pub(super) name: Option<String>,
-    pub(super) aabb: Aabb,
-    pub(super) look: Look,
+pub(crate) struct DrawnBox {
+    pub(crate) entity: Entity,
+    pub(crate) name: Option<String>,
+    pub(crate) aabb: Aabb,
+    pub(crate) look: Look,
 }
 
 /// How a box is drawn, in the order of the legend.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(super) enum Look {
+pub(crate) enum Look {
     Static,
     Kinematic,
     Dynamic,
@@ -33,7 +33,7 @@ pub(super) enum Look {
 }
 
 impl Look {
-    pub(super) const ALL: [Self; 5] = [
+    pub(crate) const ALL: [Self; 5] = [
         Self::Static,
         Self::Kinematic,
         Self::Dynamic,
@@ -41,7 +41,7 @@ impl Look {
         Self::Off,
     ];
 
-    pub(super) fn name(self) -> &'static str {
+    pub(crate) fn name(self) -> &'static str {
         match self {
             Self::Static => "static",
             Self::Kinematic => "kinematic",
@@ -51,7 +51,7 @@ impl Look {
         }
     }
 
-    fn of(collider: &Collider, body: Option<&Body>) -> Self {
+    pub(crate) fn of(collider: &Collider, body: Option<&Body>) -> Self {
         if !collider.is_on() {
             return Self::Off;
         }
@@ -67,8 +67,7 @@ impl Look {
 }
 
 impl Snapshot {
-    pub(super) fn take(run: &SceneRun<'_>) -> Result<Self, Trouble> {
-        let world = run.runtime().world();
+    pub(crate) fn take(world: &World) -> Result<Self, Trouble> {
         let bodies = world.rows::<&Body>();
         let names = world.rows::<&Name>();
         let colliders = world.rows::<(Entity, &Collider, &WorldBox)>();
@@ -85,6 +84,7 @@ impl Snapshot {
             // One label for all boxes of an entity.
             let labels = std::iter::once(name).chain(std::iter::repeat(None));
             boxes.extend(all.into_iter().zip(labels).map(|(aabb, name)| DrawnBox {
+                entity,
                 name,
                 aabb,
                 look,

@@ -240,3 +240,36 @@ fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {
     let bytes = writer.finish(&run).expect("memory does not fail").len();
     assert!(bytes * 5 < dumps, "{bytes} bytes against {dumps}");
 }
+
+#[test]
+fn a_runtime_can_be_put_to_any_frame_again_and_again() {
+    let (bytes, all) = recorded(&scene());
+    let recording = read(&bytes);
+    let registry = Registry::standard();
+    let mut runtime = runtime();
+    for frame in [9, 2, 12, 0, 5] {
+        let outcome = recording.restore_into(&mut runtime, &registry, frame);
+        outcome.expect("the frame is there");
+        let world = runtime.world();
+        assert_eq!(world.digest(), all[frame as usize].digest());
+        let clock = world
+            .global::<crate::Clock>()
+            .expect("each runtime has one");
+        assert_eq!(clock.frame(), frame);
+        assert!((clock.seconds() - frame as f64 / 60.0).abs() < 1e-9);
+    }
+    let error = recording.restore_into(&mut runtime, &registry, 99);
+    assert!(
+        error
+            .expect_err("there is none")
+            .to_string()
+            .contains("has no frame 99")
+    );
+    let unknown = recording.restore_into(&mut Runtime::new(), &Registry::new(), 0);
+    assert!(
+        unknown
+            .expect_err("nothing is known")
+            .to_string()
+            .contains("not registered")
+    );
+}

@@ -1,0 +1,106 @@
+//! `gerust watch`: a live view in the terminal.
+
+mod app;
+mod picture;
+mod session;
+mod view;
+
+use crate::Verdict;
+use crate::arguments::{ViewArgument, WatchCommand};
+use crate::engine::Engine;
+use crate::output;
+use crate::trouble::Trouble;
+use app::App;
+use picture::View;
+use ratatui::DefaultTerminal;
+use ratatui::crossterm::event::{self, Event, KeyEventKind};
+use session::Session;
+use std::io::IsTerminal;
+use std::time::{Duration, Instant};
+use view::Palette;
+
+/// How long keys are waited for before the next look.
+const BETWEEN_LOOKS: Duration = Duration::from_millis(33);
+
+pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
+    if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
+        return Err(Trouble::other(
+            "watching takes a terminal for keys and pictures; use `run`, `draw` or `inspect` where there is none",
+        ));
+    }
+    let view = match command.view {
+        ViewArgument::Side => View::Side,
+        ViewArgument::Top => View::Top,
+    };
+    if let Some(recording) = command.scene.recording()? {
+        if command.record.is_some() {
+            return Err(Trouble::other(
+                "this is a recording already; leave `--record` out",
+            ));
+        }
+        let session = Session::recorded(engine, recording)?;
+        let app = App::new(session, view)?;
+        watch(app)?;
+        return Ok(true);
+    }
+    let scene = command.scene.load(engine)?;
+    let run = scene.start(output::runtime(engine, command.threads)?)?;
+    let app = App::new(Session::live(engine, run)?, view)?;
+    let (app, outcome) = watch_to_end(app);
+    // What has run is kept, however it ended.
+    if let Some(path) = &command.record {
+        app.session.keep(path)?;
+    }
+    outcome?;
+    Ok(true)
+}
+
+fn watch(app: App<'_>) -> Result<(), Trouble> {
+    watch_to_end(app).1
+}
+
+/// The terminal is put back as it was after any exit; a panic does so by a hook.
+fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
+    let outcome = match ratatui::try_init() {
+        Ok(mut terminal) => {
+            let outcome = look_and_listen(&mut terminal, &mut app);
+            ratatui::restore();
+            outcome
+        }
+        Err(error) => Err(Trouble::other(format!(
+            "the terminal cannot be used: {error}"
+        ))),
+    };
+    (app, outcome)
+}
+
+fn look_and_listen(terminal: &mut DefaultTerminal, app: &mut App<'_>) -> Result<(), Trouble> {
+    let cannot =
+        |error: std::io::Error| Trouble::other(format!("the terminal cannot be used: {error}"));
+    let palette = Palette::of_environment();
+    let mut looked = Instant::now();
+    while !app.is_over {
+        app.look();
+        terminal
+            .draw(|frame| view::draw(frame, app, palette))
+            .map_err(cannot)?;
+        let until = Instant::now() + BETWEEN_LOOKS;
+        while event::poll(until.saturating_duration_since(Instant::now())).map_err(cannot)? {
+            if let Event::Key(key) = event::read().map_err(cannot)?
+                && key.kind != KeyEventKind::Release
+            {
+                app.handle(key)?;
+            }
+            if app.is_over || Instant::now() >= until {
+                break;
+            }
+        }
+        let now = Instant::now();
+        app.pass(now - looked)?;
+        looked = now;
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests;
