@@ -71,6 +71,15 @@ pub(crate) enum Command {
     /// Run a scene and write its node tree as a glTF file
     #[command(after_help = "Example: gerust export scenes/quay.toml --at 240 -o quay.gltf")]
     Export(ExportCommand),
+    /// Make a crate of your own engine: a component, a system, a scene and a test, with every command
+    #[command(after_help = "Example: gerust new harbor --gerust ../gerust")]
+    New(NewCommand),
+    /// Write shell completions and manual pages, for packages
+    #[command(
+        hide = true,
+        after_help = "Examples:\n  gerust extras completions bash > gerust.bash\n  gerust extras man man1"
+    )]
+    Extras(ExtrasCommand),
     /// Print the JSON Schema of scene files
     #[command(after_help = "Example: gerust schema > scene.schema.json")]
     Schema,
@@ -102,6 +111,37 @@ pub(crate) struct CompareCommand {
     pub(crate) format: Format,
     #[command(flatten)]
     pub(crate) threads: Threads,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct NewCommand {
+    /// The directory to make, whose name is that of the crate
+    #[arg(value_name = "DIR")]
+    pub(crate) directory: PathBuf,
+    /// Where the sources of gerust are; those that this tool was built from unless given
+    #[arg(long, value_name = "DIR")]
+    pub(crate) gerust: Option<PathBuf>,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ExtrasCommand {
+    #[command(subcommand)]
+    pub(crate) topic: ExtrasTopic,
+}
+
+#[derive(Subcommand, Debug)]
+pub(crate) enum ExtrasTopic {
+    /// Print what a shell needs to complete commands
+    Completions {
+        /// The shell
+        shell: clap_complete::Shell,
+    },
+    /// Write a manual page for the tool and for each command
+    Man {
+        /// The directory to write them into
+        #[arg(value_name = "DIR")]
+        directory: PathBuf,
+    },
 }
 
 #[derive(Args, Debug)]

@@ -52,7 +52,20 @@ impl Engine {
         self.set_ups.push(Box::new(set_up));
     }
 
-    pub(crate) fn runtime(&self) -> Result<Runtime, Error> {
+    /// A new runtime with all that was added.
+    ///
+    /// # Errors
+    ///
+    /// As what was added, as systems of one name.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let engine = gerust_cli::Engine::standard();
+    /// assert!(engine.runtime()?.schedule().system("standard: drift").is_some());
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn runtime(&self) -> Result<Runtime, Error> {
         let mut runtime = Runtime::new();
         for set_up in &self.set_ups {
             set_up(&mut runtime)?;

@@ -32,9 +32,11 @@ mod draw;
 mod engine;
 mod exchange;
 mod explain;
+mod extras;
 mod faults;
 mod font;
 mod inspect;
+mod new;
 mod output;
 mod picture;
 mod profile;
@@ -53,6 +55,40 @@ use clap::Parser;
 use std::ffi::OsString;
 use std::process::ExitCode;
 use trouble::Trouble;
+
+/// The whole `main` of a binary of your own: every command, for your own kits. Each is put into an engine that has the standard kit
+/// already, in order.
+///
+/// # Example
+///
+/// ```no_run
+/// use gerust::prelude::*;
+/// use gerust_cli::Engine;
+/// use std::process::ExitCode;
+///
+/// #[derive(Clone, serde::Serialize, serde::Deserialize)]
+/// struct Load { tonnes: f32 }
+///
+/// fn loads(engine: &mut Engine) {
+///     engine.registry_mut().register::<Load>("load");
+///     engine.add_set_up(|runtime| {
+///         runtime.add_system(System::named("burn").takes::<Rows<&mut Load>>().runs(|mut loads| {
+///             loads.each(|load| load.tonnes *= 0.999);
+///         }))
+///     });
+/// }
+///
+/// fn main() -> ExitCode {
+///     gerust_cli::main_with(&[loads])
+/// }
+/// ```
+pub fn main_with(kits: &[fn(&mut Engine)]) -> ExitCode {
+    let mut engine = Engine::standard();
+    for kit in kits {
+        kit(&mut engine);
+    }
+    run(&engine, std::env::args_os())
+}
 
 /// Runs the command that the arguments name; the first argument is the program's own name.
 ///
@@ -82,6 +118,8 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
         Command::Explain(command) => explain::run(engine, &command),
         Command::Import(command) => exchange::import(engine, &command),
         Command::Export(command) => exchange::export(engine, &command),
+        Command::New(command) => new::run(&command),
+        Command::Extras(command) => extras::run(&command),
         Command::Schema => output::print(&gerust::scene::schema()).map(|()| true),
     };
     match outcome {

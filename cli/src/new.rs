@@ -1,0 +1,149 @@
+//! `gerust new`: a crate of one's own engine.
+
+use crate::Verdict;
+use crate::arguments::NewCommand;
+use crate::output;
+use crate::trouble::Trouble;
+use std::fs;
+use std::path::{Path, PathBuf};
+
+/// The files of the crate, which is the example of the library under another name.
+const FILES: [(&str, &str); 5] = [
+    (
+        "Cargo.toml",
+        include_str!("../../examples/own_engine/Cargo.toml"),
+    ),
+    (
+        "src/lib.rs",
+        include_str!("../../examples/own_engine/src/lib.rs"),
+    ),
+    (
+        "src/main.rs",
+        include_str!("../../examples/own_engine/src/main.rs"),
+    ),
+    (
+        "scenes/dry.toml",
+        include_str!("../../examples/own_engine/scenes/dry.toml"),
+    ),
+    (
+        "tests/scenes.rs",
+        include_str!("../../examples/own_engine/tests/scenes.rs"),
+    ),
+];
+/// The name of the example.
+const EXAMPLE: &str = "own_engine";
+
+pub(crate) fn run(command: &NewCommand) -> Verdict {
+    let directory = &command.directory;
+    let name = crate_name(directory)?;
+    refuse_taken(directory)?;
+    let sources = sources(command)?;
+    for (path, text) in FILES {
+        let path = directory.join(path);
+        let cannot = |error: std::io::Error| {
+            Trouble::other(format!("{} cannot be written: {error}", path.display()))
+        };
+        if let Some(folder) = path.parent() {
+            fs::create_dir_all(folder).map_err(cannot)?;
+        }
+        fs::write(&path, adapted(text, &name, &sources)).map_err(cannot)?;
+    }
+    let shown = directory.display();
+    output::print(&format!(
+        "{shown}: a crate of your own engine\n\n  cd {shown}\n  cargo test\n  cargo run -- run scenes/dry.toml\n"
+    ))?;
+    Ok(true)
+}
+
+/// The text of a file under the name of the new crate.
+fn adapted(text: &str, name: &str, sources: &Path) -> String {
+    let sources = sources.display().to_string().replace('\\', "/");
+    let paths = text
+        .replace("path = \"../..\"", &format!("path = \"{sources}\""))
+        .replace("path = \"../../cli\"", &format!("path = \"{sources}/cli\""));
+    let own_workspace = match paths.starts_with("[package]") {
+        // Wherever the directory is, the crate is one by itself.
+        true => "\n[workspace]\n",
+        false => "",
+    };
+    let package = format!("name = \"{EXAMPLE}\"");
+    let renamed = paths.replace(&package, &format!("name = \"{name}\""));
+    renamed.replace(EXAMPLE, &name.replace('-', "_")) + own_workspace
+}
+
+/// The name of the directory, if it can be that of a crate.
+fn crate_name(directory: &Path) -> Result<String, Trouble> {
+    let name = directory.file_name().and_then(|name| name.to_str());
+    let name = name.unwrap_or_default();
+    let is_inside = |letter: char| letter.is_ascii_alphanumeric() || "_-".contains(letter);
+    let is_name = name.starts_with(|letter: char| letter.is_ascii_lowercase())
+        && name.chars().all(is_inside)
+        && !["gerust", "test", "core", "std", "alloc"].contains(&name);
+    match is_name {
+        true => Ok(name.to_owned()),
+        false => Err(Trouble::other(format!(
+            "`{name}` cannot be the name of a crate: use small letters, digits, `_` and `-`, a letter first"
+        ))),
+    }
+}
+
+/// Nothing that is there is written over.
+fn refuse_taken(directory: &Path) -> Result<(), Trouble> {
+    let is_taken = match fs::read_dir(directory) {
+        Ok(mut entries) => entries.next().is_some(),
+        Err(_) => directory.exists(),
+    };
+    match is_taken {
+        false => Ok(()),
+        true => Err(Trouble::other(format!(
+            "{} is there already and not empty; name a new directory",
+            directory.display()
+        ))),
+    }
+}
+
+/// Where the new crate finds the library and the tool.
+fn sources(command: &NewCommand) -> Result<PathBuf, Trouble> {
+    let built_from = || Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let given = command.gerust.clone().unwrap_or_else(built_from);
+    let is_there = given.join("cli/Cargo.toml").is_file();
+    match given.canonicalize() {
+        Ok(path) if is_there => Ok(path),
+        _ => Err(Trouble::other(format!(
+            "the sources of gerust are not in {}; say where they are by `--gerust DIR`",
+            given.display()
+        ))),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_of_crates_are_told_from_others() {
+        let name = |path: &str| crate_name(Path::new(path)).ok();
+        assert_eq!(name("some/where/my-engine").as_deref(), Some("my-engine"));
+        assert_eq!(name("harbor_2/").as_deref(), Some("harbor_2"));
+        for bad in ["", "..", "Harbor", "2harbor", "har bor", "gerust", "größe"] {
+            assert_eq!(name(bad), None, "{bad}");
+        }
+    }
+
+    #[test]
+    fn files_get_the_new_name_and_paths() {
+        let sources = Path::new("/src/gerust");
+        let manifest = adapted(FILES[0].1, "my-engine", sources);
+        assert!(manifest.contains("name = \"my-engine\"") && manifest.ends_with("[workspace]\n"));
+        assert!(manifest.contains("path = \"/src/gerust\""), "{manifest}");
+        assert!(
+            manifest.contains("path = \"/src/gerust/cli\""),
+            "{manifest}"
+        );
+        let main = adapted(FILES[2].1, "my-engine", sources);
+        assert!(
+            main.contains("&[my_engine::fuel]") && !main.contains(EXAMPLE),
+            "{main}"
+        );
+    }
+}
