@@ -111,7 +111,9 @@ fn footer(app: &App<'_>) -> Line<'static> {
 }
 
 fn draw_scene(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect) {
-    let block = Block::bordered().title(format!("from the {}", app.view.name()));
+    let block = Block::bordered()
+        .title(format!("from the {}", app.view.name()))
+        .title_bottom(legend(palette));
     let inner = block.inner(area);
     frame.render_widget(block, area);
     let world = app.session.world();
@@ -140,10 +142,26 @@ fn look_of(mark: Mark, palette: Palette) -> Style {
         Mark::Box(Look::Dynamic) => palette.style(Color::Cyan),
         Mark::Box(Look::Sensor) => palette.style(Color::Yellow),
         Mark::Box(Look::Off) => palette.style(Color::DarkGray),
-        Mark::Point => palette.style(Color::Blue),
+        Mark::Point => palette.style(Color::LightBlue),
         Mark::Contact => palette.style(Color::Red),
         Mark::Selected => palette.style(Color::White).add_modifier(Modifier::BOLD),
     }
+}
+
+/// What the letters stand for.
+fn legend(palette: Palette) -> Line<'static> {
+    let kinds = [
+        (Mark::Box(Look::Static), "static"),
+        (Mark::Box(Look::Kinematic), "kinem."),
+        (Mark::Box(Look::Dynamic), "dynamic"),
+        (Mark::Box(Look::Sensor), "sensor"),
+        (Mark::Contact, "contact"),
+    ];
+    let spans = kinds.into_iter().flat_map(|(mark, name)| {
+        let letter = Span::styled(mark.letter().to_string(), look_of(mark, palette));
+        [letter, Span::raw(name)]
+    });
+    Line::from(spans.collect::<Vec<_>>())
 }
 
 /// The frame that ran last, warm-up or not.

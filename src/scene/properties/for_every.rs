@@ -82,6 +82,7 @@ impl<'r> ForEvery<'r> {
         let config = Config {
             cases: self.cases,
             failure_persistence: None,
+            max_shrink_iters: MOST_SHRINKS,
             ..Config::default()
         };
         let mut runner = TestRunner::new_with_rng(config, deterministic());
@@ -122,6 +123,9 @@ impl<'r> ForEvery<'r> {
         })
     }
 }
+
+/// Scenes that are tried at most to make a failing one smaller.
+const MOST_SHRINKS: u32 = 4_096;
 
 /// The same random numbers in each run.
 fn deterministic() -> proptest::test_runner::TestRng {
