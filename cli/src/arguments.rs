@@ -307,6 +307,8 @@ pub(crate) enum InspectTopic {
     Entity(EntityTopic),
     /// The registered events of the frame
     Events(EventsTopic),
+    /// All systems: phase, what they read and write, how often they have run and for how long
+    Systems(SystemsTopic),
     /// Who is under whom, with the local and the world placement
     Tree(TreeTopic),
     /// All colliders with their boxes in the world, kind and layer
@@ -338,6 +340,9 @@ pub(crate) struct EntitiesTopic {
     /// Only entities whose name contains this text
     #[arg(long, value_name = "TEXT")]
     pub(crate) name: Option<String>,
+    /// Only entities with a collider in this layer
+    #[arg(long, value_name = "LAYER")]
+    pub(crate) layer: Option<String>,
     /// How to print the entities
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
@@ -354,6 +359,21 @@ pub(crate) struct EntityTopic {
     /// How to print the entity
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct SystemsTopic {
+    /// The frame after which to look; the last one unless given
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// Only systems whose name contains this text
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) name: Option<String>,
+    /// How to print the systems
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) threads: Threads,
 }
 
 #[derive(Args, Debug)]
@@ -374,6 +394,9 @@ pub(crate) struct BoxesTopic {
     /// Only colliders in this layer
     #[arg(long, value_name = "LAYER")]
     pub(crate) layer: Option<String>,
+    /// Only colliders of entities whose name contains this text
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) name: Option<String>,
     /// How to print the boxes
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
@@ -397,6 +420,9 @@ pub(crate) struct TreeTopic {
     /// The frame after which to look; the last one unless given, 0 is the state as loaded
     #[arg(long, value_name = "FRAME")]
     pub(crate) at: Option<u64>,
+    /// Only entities whose name contains this text, and what is below them
+    #[arg(long, value_name = "TEXT")]
+    pub(crate) name: Option<String>,
     /// How to print the tree
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,

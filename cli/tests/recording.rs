@@ -88,6 +88,24 @@ fn entities_can_be_filtered() {
     ]);
     assert!(with_body.starts_with("after frame 0: 3 of "), "{with_body}");
     assert!(with_body.contains("truck-2") && !with_body.contains("barge"));
+    let in_layer = lines(&["entities", "--layer", "barge"]);
+    assert!(in_layer.starts_with("after frame 600: 1 of "), "{in_layer}");
+    let boxes = lines(&["boxes", "--name", "stack-a"]);
+    assert!(
+        boxes.contains("stack-a3") && !boxes.contains("stack-b1"),
+        "{boxes}"
+    );
+    let tree = lines(&["tree", "--name", "trolley"]);
+    assert!(
+        tree.contains("spreader-1") && !tree.contains("portal-1"),
+        "{tree}"
+    );
+    let systems = lines(&["systems", "--name", "bodies", "--at", "9"]);
+    assert!(systems.starts_with("after frame 9: 1 systems"), "{systems}");
+    assert!(
+        systems.contains("writes") && systems.contains("Body"),
+        "{systems}"
+    );
     let json = json_of(gerust().args([
         "inspect",
         "scenes/quay.toml",

@@ -3,6 +3,7 @@
 use crate::output::{self, Seen};
 use crate::trouble::Trouble;
 use gerust::collide::Boxes;
+use gerust::collide::Layer;
 use gerust::{Body, Collider, Entity, Layers, Motion, WorldBox};
 use glam::Vec3;
 use serde::Serialize;
@@ -36,18 +37,20 @@ struct ColliderView {
 
 impl BoxesView {
     /// All colliders, in the order of their ids.
-    pub(super) fn new(seen: &Seen<'_>, layer: Option<&str>) -> Result<Self, Trouble> {
+    pub(super) fn new(
+        seen: &Seen<'_>,
+        layer: Option<&str>,
+        name: Option<&str>,
+    ) -> Result<Self, Trouble> {
         let world = seen.world();
         let layers = world.global::<Layers>()?;
-        let wanted = match layer {
-            None => None,
-            Some(name) => Some(layers.find(name).ok_or_else(|| no_layer(&layers, name))?),
-        };
+        let wanted = layer.map(|name| find_layer(&layers, name)).transpose()?;
         let boxes = world.global::<Boxes>()?;
         let rows = world.rows::<(Entity, &Collider, &WorldBox, Option<&Body>)>();
         let mut rows: Vec<_> = rows
             .iter()
             .filter(|(_, collider, ..)| wanted.is_none_or(|wanted| collider.layer() == wanted))
+            .filter(|(entity, ..)| name.is_none_or(|part| world.label(*entity).contains(part)))
             .collect();
         rows.sort_by_key(|(entity, ..)| *entity);
         let colliders = rows.into_iter().map(|(entity, collider, world_box, body)| {
@@ -134,6 +137,11 @@ fn motion(body: Option<&Body>) -> &'static str {
         Some(Motion::Kinematic) => "kinematic",
         Some(Motion::Static) | None => "static",
     }
+}
+
+/// The layer of a name.
+pub(super) fn find_layer(layers: &Layers, name: &str) -> Result<Layer, Trouble> {
+    layers.find(name).ok_or_else(|| no_layer(layers, name))
 }
 
 fn no_layer(layers: &Layers, name: &str) -> Trouble {

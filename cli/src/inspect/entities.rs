@@ -1,8 +1,10 @@
 //! `gerust inspect SCENE entities` and `entity`.
 
+use super::boxes::find_layer;
+use crate::arguments::EntitiesTopic;
 use crate::output::{self, Seen, wrapped};
 use crate::trouble::Trouble;
-use gerust::{Contacts, Entity, MadeFrom, World};
+use gerust::{Collider, Contacts, Entity, Layers, MadeFrom, World};
 use serde::Serialize;
 use serde_json::{Map, Value as Json};
 use std::fmt::Write;
@@ -32,24 +34,31 @@ struct EntityLine {
 const USUAL: [&str; 3] = ["made-from", "name", "transform"];
 
 impl EntitiesView {
-    /// All entities that have the components and whose name contains the text, in the order of their ids.
-    pub(super) fn new(
-        seen: &Seen<'_>,
-        having: &[String],
-        name: Option<&str>,
-    ) -> Result<Self, Trouble> {
+    /// All entities that are asked for, in the order of their ids.
+    pub(super) fn new(seen: &Seen<'_>, topic: &EntitiesTopic) -> Result<Self, Trouble> {
         let world = seen.world();
+        let having = &topic.having;
         refuse_unknown(world, having)?;
+        let layers = world.global::<Layers>()?;
+        let layer = topic.layer.as_ref();
+        let layer = layer.map(|name| find_layer(&layers, name)).transpose()?;
         let mut all: Vec<Entity> = world.rows::<Entity>().iter().collect();
         all.sort();
         let mut entities = Vec::new();
         for &entity in &all {
             let line = EntityLine::new(world, entity)?;
-            let fits = name.is_none_or(|part| {
-                let own = line.name.as_deref();
+            let is_named = topic.name.as_ref().is_none_or(|part| {
+                let own = line.name.as_ref();
                 own.is_some_and(|own| own.contains(part))
             });
-            if fits && having.iter().all(|wanted| line.components.contains(wanted)) {
+            let is_in_layer = layer.is_none_or(|layer| {
+                let collider = world.get::<Collider>(entity);
+                collider.is_ok_and(|collider| collider.layer() == layer)
+            });
+            if is_named
+                && is_in_layer
+                && having.iter().all(|wanted| line.components.contains(wanted))
+            {
                 entities.push(line);
             }
         }

@@ -8,12 +8,13 @@ mod graph;
 mod memory;
 mod plan;
 mod plan_text;
+mod systems;
 mod tree;
 
 use crate::Verdict;
 use crate::arguments::{
     BoxesTopic, ContactsTopic, EntitiesTopic, EntityTopic, EventsTopic, InspectCommand,
-    InspectTopic, MemoryTopic, PlanFormat, PlanTopic, Threads, TreeTopic,
+    InspectTopic, MemoryTopic, PlanFormat, PlanTopic, SystemsTopic, Threads, TreeTopic,
 };
 use crate::engine::Engine;
 use crate::output;
@@ -24,6 +25,7 @@ use entities::{EntitiesView, EntityView};
 use events::EventsView;
 use memory::{AllocationsView, MemoryView};
 use plan::PlanView;
+use systems::SystemsView;
 use tree::TreeView;
 
 pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
@@ -31,6 +33,7 @@ pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
         InspectTopic::Plan(topic) => plan(engine, &command.scene, topic),
         InspectTopic::Entities(topic) => entities(engine, &command.scene, topic),
         InspectTopic::Entity(topic) => entity(engine, &command.scene, topic),
+        InspectTopic::Systems(topic) => systems(engine, &command.scene, topic),
         InspectTopic::Events(topic) => events(engine, &command.scene, topic),
         InspectTopic::Tree(topic) => tree(engine, &command.scene, topic),
         InspectTopic::Boxes(topic) => boxes(engine, &command.scene, topic),
@@ -63,7 +66,7 @@ fn plan(engine: &Engine, file: &SceneFile, topic: &PlanTopic) -> Verdict {
 /// Shows all entities.
 fn entities(engine: &Engine, file: &SceneFile, topic: &EntitiesTopic) -> Verdict {
     output::look_at(engine, file, topic.at, |seen| {
-        let view = EntitiesView::new(seen, &topic.having, topic.name.as_deref())?;
+        let view = EntitiesView::new(seen, topic)?;
         output::show(&view, topic.format, EntitiesView::text)
     })?;
     Ok(true)
@@ -75,6 +78,24 @@ fn entity(engine: &Engine, file: &SceneFile, topic: &EntityTopic) -> Verdict {
         let view = EntityView::new(seen, output::find(seen, &topic.entity)?)?;
         output::show(&view, topic.format, EntityView::text)
     })?;
+    Ok(true)
+}
+
+/// Shows what the systems reach and how often they have run.
+fn systems(engine: &Engine, file: &SceneFile, topic: &SystemsTopic) -> Verdict {
+    output::warn_of_debug_build();
+    let scene = file.load(engine)?;
+    let frame = output::frame_within(&scene, topic.at)?;
+    let mut run = scene.start(output::runtime(engine, topic.threads)?)?;
+    output::advance_to(&mut run, frame)?;
+    let name = topic.name.as_deref();
+    let view = SystemsView::new(
+        scene.path().display().to_string(),
+        frame,
+        run.runtime(),
+        name,
+    );
+    output::show(&view, topic.format, SystemsView::text)?;
     Ok(true)
 }
 
@@ -90,7 +111,7 @@ fn events(engine: &Engine, file: &SceneFile, topic: &EventsTopic) -> Verdict {
 /// Shows who is where, under whom.
 fn tree(engine: &Engine, file: &SceneFile, topic: &TreeTopic) -> Verdict {
     output::look_at(engine, file, topic.at, |seen| {
-        let view = TreeView::new(seen);
+        let view = TreeView::new(seen, topic.name.as_deref());
         output::show(&view, topic.format, TreeView::text)
     })?;
     Ok(true)
@@ -99,7 +120,7 @@ fn tree(engine: &Engine, file: &SceneFile, topic: &TreeTopic) -> Verdict {
 /// Shows what is where.
 fn boxes(engine: &Engine, file: &SceneFile, topic: &BoxesTopic) -> Verdict {
     output::look_at(engine, file, topic.at, |seen| {
-        let view = BoxesView::new(seen, topic.layer.as_deref())?;
+        let view = BoxesView::new(seen, topic.layer.as_deref(), topic.name.as_deref())?;
         output::show(&view, topic.format, BoxesView::text)
     })?;
     Ok(true)

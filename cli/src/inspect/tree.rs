@@ -39,13 +39,13 @@ struct PlacementView {
 }
 
 impl TreeView {
-    /// All entities, roots in the order of their ids, each followed by what is below it.
-    pub(super) fn new(seen: &Seen<'_>) -> Self {
+    /// All entities, or those with a text in their name and what is below them: roots in the order of their ids, each followed by what is below it.
+    pub(super) fn new(seen: &Seen<'_>, name: Option<&str>) -> Self {
         let world = seen.world();
         let rows = world.rows::<Entity>();
         let mut roots: Vec<Entity> = rows
             .iter()
-            .filter(|&entity| world.parent(entity).is_none())
+            .filter(|&entity| is_root(world, entity, name))
             .collect();
         roots.sort();
         let below = |root| std::iter::once(root).chain(world.descendants(root));
@@ -80,6 +80,18 @@ impl TreeView {
 const WIDTH: usize = 30;
 /// Levels that are still indented: below them all names stand in one column.
 const MOST_LEVELS: usize = 9;
+
+/// Whether a tree begins with an entity: nothing is above it, or nothing above it that has the text in its name as well.
+fn is_root(world: &World, entity: Entity, name: Option<&str>) -> bool {
+    let Some(part) = name else {
+        return world.parent(entity).is_none();
+    };
+    let fits = |entity| {
+        let own = world.get::<Name>(entity);
+        own.is_ok_and(|own| own.as_str().contains(part))
+    };
+    fits(entity) && !world.ancestors(entity).any(fits)
+}
 
 impl NodeView {
     fn new(world: &World, entity: Entity) -> Self {
