@@ -98,3 +98,27 @@ pub use store::{
 #[cfg(doctest)]
 #[doc = include_str!("../README.md")]
 struct Readme;
+
+/// The pages of the guide, so that their code is compiled and run.
+#[cfg(all(doctest, feature = "proptest"))]
+mod guide {
+    macro_rules! pages {
+        ($($name:ident: $path:literal),+ $(,)?) => {
+            $(
+                #[doc = include_str!(concat!("../docs/guide/", $path))]
+                mod $name {}
+            )+
+        };
+    }
+
+    pages! {
+        components: "1-components.md",
+        systems: "2-systems.md",
+        order: "3-order.md",
+        links: "4-links.md",
+        collisions: "5-collisions.md",
+        measure: "6-measure.md",
+        script: "7-script.md",
+        check: "8-check.md",
+    }
+}
