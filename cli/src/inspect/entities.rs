@@ -31,7 +31,7 @@ struct EntityLine {
 }
 
 /// Components that nearly everything has, which say nothing in a list.
-const USUAL: [&str; 3] = ["made-from", "name", "transform"];
+const USUAL: [&str; 4] = ["links", "made-from", "name", "transform"];
 
 impl EntitiesView {
     /// All entities that are asked for, in the order of their ids.
@@ -220,7 +220,7 @@ fn listed(names: &[String]) -> String {
 }
 
 /// Columns for the names of fields.
-const FIELD: usize = 16;
+const FIELD: usize = 20;
 
 /// A value with its name, each field of a table on a line of its own.
 fn push_value(text: &mut String, name: &str, value: &Json, indent: usize) {

@@ -151,11 +151,11 @@ fn look_of(mark: Mark, palette: Palette) -> Style {
 /// What the letters stand for.
 fn legend(palette: Palette) -> Line<'static> {
     let kinds = [
-        (Mark::Box(Look::Static), "static"),
-        (Mark::Box(Look::Kinematic), "kinem."),
-        (Mark::Box(Look::Dynamic), "dynamic"),
-        (Mark::Box(Look::Sensor), "sensor"),
-        (Mark::Contact, "contact"),
+        (Mark::Box(Look::Static), "static "),
+        (Mark::Box(Look::Kinematic), "kinem. "),
+        (Mark::Box(Look::Dynamic), "dynam. "),
+        (Mark::Box(Look::Sensor), "sensor "),
+        (Mark::Contact, "touch"),
     ];
     let spans = kinds.into_iter().flat_map(|(mark, name)| {
         let letter = Span::styled(mark.letter().to_string(), look_of(mark, palette));
