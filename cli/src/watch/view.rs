@@ -232,8 +232,10 @@ fn draw_strip(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect
     let times: Vec<Duration> = frames.skip(skipped).map(FrameProfile::duration).collect();
     let last = times.last().copied().unwrap_or_default();
     let worst = times.iter().copied().max().unwrap_or_default();
-    // Fast frames would be flat against a budget that they do not come near.
-    let top = worst.max(Duration::from_micros(1)).mul_f64(1.1);
+    // Frames would be flat against a budget that they do not come near, or against the one that was much slower.
+    let top = usual_worst(&times)
+        .max(Duration::from_micros(1))
+        .mul_f64(1.5);
     let shows_budget = budget <= top;
     let title = format!(
         "frame time: {}, worst shown {}, budget {}{}",
@@ -247,7 +249,8 @@ fn draw_strip(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect
     frame.render_widget(block, area);
     let rows = usize::from(inner.height).max(1);
     let eighths = |time: Duration| {
-        let share = time.as_secs_f64() / top.as_secs_f64();
+        // What is higher fills its column.
+        let share = (time.as_secs_f64() / top.as_secs_f64()).min(1.0);
         (share * rows as f64 * 8.0).round() as usize
     };
     let line_row = eighths(budget) / 8;
@@ -268,6 +271,14 @@ fn draw_strip(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect
         Line::from(cells.collect::<Vec<_>>())
     });
     frame.render_widget(Paragraph::new(lines.collect::<Vec<_>>()), inner);
+}
+
+/// Below which 95 % of the times are.
+fn usual_worst(times: &[Duration]) -> Duration {
+    let mut sorted = times.to_vec();
+    sorted.sort();
+    let at = sorted.len() * 95 / 100;
+    sorted.get(at).copied().unwrap_or_default()
 }
 
 fn draw_tree(frame: &mut Frame<'_>, app: &App<'_>, area: Rect) {

@@ -46,7 +46,7 @@ type Claims<'w> = (
 
 pub(super) fn system() -> System {
     System::named("standard: steer")
-        .after("standard: spin")
+        .after("standard: travel")
         .takes::<Claims>()
         .runs(steer)
 }
