@@ -289,6 +289,17 @@ pub(crate) struct ExportCommand {
     pub(crate) output: PathBuf,
 }
 
+/// When something is looked at, and how it is printed.
+#[derive(Args, Clone, Copy, Debug)]
+pub(crate) struct Look {
+    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
+    /// How to print what is there
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
+}
+
 #[derive(Args, Debug)]
 pub(crate) struct InspectCommand {
     #[command(flatten)]
@@ -321,19 +332,12 @@ pub(crate) enum InspectTopic {
 
 #[derive(Args, Debug)]
 pub(crate) struct MemoryTopic {
-    /// The frame after which to look; the last one unless given, 0 is the state as loaded
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
-    /// How to print the figures
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct EntitiesTopic {
-    /// The frame after which to look; the last one unless given, 0 is the state as loaded
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
     /// Only entities with this registered component; can be repeated
     #[arg(long, value_name = "COMPONENT")]
     pub(crate) having: Vec<String>,
@@ -343,9 +347,8 @@ pub(crate) struct EntitiesTopic {
     /// Only entities with a collider in this layer
     #[arg(long, value_name = "LAYER")]
     pub(crate) layer: Option<String>,
-    /// How to print the entities
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
@@ -353,79 +356,55 @@ pub(crate) struct EntityTopic {
     /// The name of the entity
     #[arg(value_name = "NAME")]
     pub(crate) entity: String,
-    /// The frame after which to look; the last one unless given, 0 is the state as loaded
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
-    /// How to print the entity
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct SystemsTopic {
-    /// The frame after which to look; the last one unless given
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
     /// Only systems whose name contains this text
     #[arg(long, value_name = "TEXT")]
     pub(crate) name: Option<String>,
-    /// How to print the systems
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
     #[command(flatten)]
     pub(crate) threads: Threads,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct EventsTopic {
-    /// The frame of which to list them; the last one unless given
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
-    /// How to print the events
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct BoxesTopic {
-    /// The frame after which to look; the last one unless given, 0 is the state as loaded
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
     /// Only colliders in this layer
     #[arg(long, value_name = "LAYER")]
     pub(crate) layer: Option<String>,
     /// Only colliders of entities whose name contains this text
     #[arg(long, value_name = "TEXT")]
     pub(crate) name: Option<String>,
-    /// How to print the boxes
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct ContactsTopic {
-    /// The frame after which to look; the last one unless given, 0 is the state as loaded
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
     /// Only contacts of this entity
     #[arg(long, value_name = "ENTITY")]
     pub(crate) of: Option<String>,
-    /// How to print the contacts
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
 pub(crate) struct TreeTopic {
-    /// The frame after which to look; the last one unless given, 0 is the state as loaded
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
     /// Only entities whose name contains this text, and what is below them
     #[arg(long, value_name = "TEXT")]
     pub(crate) name: Option<String>,
-    /// How to print the tree
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
@@ -474,12 +453,8 @@ pub(crate) struct PairQuestion {
     pub(crate) one: String,
     /// The name of another entity
     pub(crate) other: String,
-    /// The frame after which to ask; the last one unless given
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
-    /// How to print the answer
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]
@@ -499,12 +474,8 @@ pub(crate) struct RowsQuestion {
     pub(crate) system: String,
     /// The name of the entity
     pub(crate) entity: String,
-    /// The frame after which to ask; the last one unless given
-    #[arg(long, value_name = "FRAME")]
-    pub(crate) at: Option<u64>,
-    /// How to print the answer
-    #[arg(long, value_enum, default_value_t)]
-    pub(crate) format: Format,
+    #[command(flatten)]
+    pub(crate) look: Look,
 }
 
 #[derive(Args, Debug)]

@@ -100,7 +100,7 @@ struct ClaimAnswer<'r> {
 }
 
 fn rows(engine: &Engine, file: &SceneFile, question: &RowsQuestion) -> Verdict {
-    output::look_at(engine, file, question.at, |seen| {
+    output::look_at(engine, file, question.look.at, |seen| {
         let (runtime, frame) = (seen.runtime, seen.frame);
         let entity = output::find(seen, &question.entity)?;
         let matches = runtime.explain_rows(&question.system, entity)?;
@@ -108,7 +108,7 @@ fn rows(engine: &Engine, file: &SceneFile, question: &RowsQuestion) -> Verdict {
         let claims: Vec<String> = system
             .map(|system| system.access().rows().map(str::to_owned).collect())
             .unwrap_or_default();
-        match question.format {
+        match question.look.format {
             Format::Text => output::print(&rows_text(question, frame, &claims, &matches)),
             Format::Json => output::print_json(&RowsAnswer {
                 system: &question.system,

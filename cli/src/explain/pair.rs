@@ -10,12 +10,12 @@ use serde::Serialize;
 use std::fmt::Write;
 
 pub(super) fn answer(engine: &Engine, file: &SceneFile, question: &PairQuestion) -> Verdict {
-    output::look_at(engine, file, question.at, |seen| {
+    output::look_at(engine, file, question.look.at, |seen| {
         let frame = seen.frame;
         let one = output::find(seen, &question.one)?;
         let other = output::find(seen, &question.other)?;
         let explained = seen.world().explain_pair(one, other)?;
-        match question.format {
+        match question.look.format {
             Format::Text => output::print(&text(&explained, frame)),
             Format::Json => output::print_json(&PairAnswer::new(&explained, frame)),
         }

@@ -65,18 +65,18 @@ fn plan(engine: &Engine, file: &SceneFile, topic: &PlanTopic) -> Verdict {
 
 /// Shows all entities.
 fn entities(engine: &Engine, file: &SceneFile, topic: &EntitiesTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |seen| {
+    output::look_at(engine, file, topic.look.at, |seen| {
         let view = EntitiesView::new(seen, topic)?;
-        output::show(&view, topic.format, EntitiesView::text)
+        output::show(&view, topic.look.format, EntitiesView::text)
     })?;
     Ok(true)
 }
 
 /// Shows one entity.
 fn entity(engine: &Engine, file: &SceneFile, topic: &EntityTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |seen| {
+    output::look_at(engine, file, topic.look.at, |seen| {
         let view = EntityView::new(seen, output::find(seen, &topic.entity)?)?;
-        output::show(&view, topic.format, EntityView::text)
+        output::show(&view, topic.look.format, EntityView::text)
     })?;
     Ok(true)
 }
@@ -85,7 +85,7 @@ fn entity(engine: &Engine, file: &SceneFile, topic: &EntityTopic) -> Verdict {
 fn systems(engine: &Engine, file: &SceneFile, topic: &SystemsTopic) -> Verdict {
     output::warn_of_debug_build();
     let scene = file.load(engine)?;
-    let frame = output::frame_within(&scene, topic.at)?;
+    let frame = output::frame_within(&scene, topic.look.at)?;
     let mut run = scene.start(output::runtime(engine, topic.threads)?)?;
     output::advance_to(&mut run, frame)?;
     let name = topic.name.as_deref();
@@ -95,43 +95,43 @@ fn systems(engine: &Engine, file: &SceneFile, topic: &SystemsTopic) -> Verdict {
         run.runtime(),
         name,
     );
-    output::show(&view, topic.format, SystemsView::text)?;
+    output::show(&view, topic.look.format, SystemsView::text)?;
     Ok(true)
 }
 
 /// Shows the events of a frame.
 fn events(engine: &Engine, file: &SceneFile, topic: &EventsTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |seen| {
+    output::look_at(engine, file, topic.look.at, |seen| {
         let view = EventsView::new(seen);
-        output::show(&view, topic.format, EventsView::text)
+        output::show(&view, topic.look.format, EventsView::text)
     })?;
     Ok(true)
 }
 
 /// Shows who is where, under whom.
 fn tree(engine: &Engine, file: &SceneFile, topic: &TreeTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |seen| {
+    output::look_at(engine, file, topic.look.at, |seen| {
         let view = TreeView::new(seen, topic.name.as_deref());
-        output::show(&view, topic.format, TreeView::text)
+        output::show(&view, topic.look.format, TreeView::text)
     })?;
     Ok(true)
 }
 
 /// Shows what is where.
 fn boxes(engine: &Engine, file: &SceneFile, topic: &BoxesTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |seen| {
+    output::look_at(engine, file, topic.look.at, |seen| {
         let view = BoxesView::new(seen, topic.layer.as_deref(), topic.name.as_deref())?;
-        output::show(&view, topic.format, BoxesView::text)
+        output::show(&view, topic.look.format, BoxesView::text)
     })?;
     Ok(true)
 }
 
 /// Shows what touches what.
 fn contacts(engine: &Engine, file: &SceneFile, topic: &ContactsTopic) -> Verdict {
-    output::look_at(engine, file, topic.at, |seen| {
+    output::look_at(engine, file, topic.look.at, |seen| {
         let of = topic.of.as_ref().map(|name| output::find(seen, name));
         let view = ContactsView::new(seen, of.transpose()?)?;
-        output::show(&view, topic.format, ContactsView::text)
+        output::show(&view, topic.look.format, ContactsView::text)
     })?;
     Ok(true)
 }
@@ -139,12 +139,12 @@ fn contacts(engine: &Engine, file: &SceneFile, topic: &ContactsTopic) -> Verdict
 /// Shows what components take up, how that has grown, and what frames allocate.
 fn memory(engine: &Engine, file: &SceneFile, topic: &MemoryTopic) -> Verdict {
     let scene = file.load(engine)?;
-    let frame = output::frame_within(&scene, topic.at)?;
+    let frame = output::frame_within(&scene, topic.look.at)?;
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     let before = run.runtime().world().memory();
     output::advance_to(&mut run, frame)?;
     let mut view = MemoryView::new(&scene, run.runtime().world(), frame, &before);
     view.allocations = AllocationsView::count(run.runtime_mut())?;
-    output::show(&view, topic.format, MemoryView::text)?;
+    output::show(&view, topic.look.format, MemoryView::text)?;
     Ok(true)
 }

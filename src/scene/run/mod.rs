@@ -1,17 +1,16 @@
 //! A scene as it runs.
 
-use super::action::{About, Action, ActionKind, Pair, Stage};
-use super::cue::{Rule, Side, Trigger};
-use super::document::VerdictEntry;
-use super::expect::{remedy, touching_first};
-use super::happenings::Happenings;
-use super::language::{Expression, Value};
-use super::registry::Registry;
-use super::report::{Leftovers, Outcome, Report};
-use super::scene_file::Scene;
+mod acting;
+mod taking_up;
+
 use crate::collide::Contacts;
 use crate::error::Error;
 use crate::runtime::{Controls, Runtime};
+use crate::scene::action::About;
+use crate::scene::expect::{remedy, touching_first};
+use crate::scene::happenings::Happenings;
+use crate::scene::report::{Leftovers, Outcome, Report};
+use crate::scene::scene_file::Scene;
 use crate::schedule::{Cause, Clock, Watch};
 use crate::store::World;
 use serde_json::Value as Json;
@@ -100,7 +99,7 @@ pub struct SceneRun<'s> {
 }
 
 impl<'s> SceneRun<'s> {
-    pub(super) fn start(scene: &'s Scene, mut runtime: Runtime) -> Result<Self, Error> {
+    pub(in crate::scene) fn start(scene: &'s Scene, mut runtime: Runtime) -> Result<Self, Error> {
         scene.settings.apply(&mut runtime)?;
         if let Some(budget) = scene.budget {
             runtime.profiler_mut().set_budget(budget);
@@ -268,47 +267,6 @@ impl<'s> SceneRun<'s> {
         self.runtime.world_mut().ensure_global::<Happenings>()
     }
 
-    /// Moves control inputs as the scene says they are moved at a frame.
-    fn move_controls(&mut self, frame: u64) {
-        let scene = self.scene;
-        for track in &scene.controls {
-            for (_, value) in track.moves.iter().filter(|(at, _)| *at == frame) {
-                let controls = self.runtime.world_mut().ensure_global::<Controls>();
-                controls.set(&track.control, *value);
-            }
-        }
-    }
-
-    /// Carries out what rules bring about that have come to hold, and then what cues do in a frame.
-    fn carry_out_actions(&mut self, frame: u64, watch: Watch<'_>) {
-        let scene = self.scene;
-        self.move_controls(frame);
-        for (rule, place) in scene.rules.iter().zip(0..) {
-            let stage = Stage::of(scene, frame);
-            match &rule.trigger {
-                Trigger::When(condition) => {
-                    if self.has_come_to_hold(rule, condition, place) {
-                        self.carry_out(&rule.actions, &stage, &rule.text, watch);
-                    }
-                }
-                Trigger::Contact(sides, condition) => {
-                    let pairs = self.pairs_that_began(sides);
-                    let about = pairs.into_iter().map(About::contact).collect();
-                    self.carry_out_each(rule, place, condition.as_ref(), about, stage, watch);
-                }
-                Trigger::Event(name, condition) => {
-                    let events = self.events_of(name);
-                    let about = events.iter().map(About::event).collect();
-                    self.carry_out_each(rule, place, condition.as_ref(), about, stage, watch);
-                }
-            }
-        }
-        let stage = Stage::of(scene, frame);
-        for cue in scene.cues.iter().filter(|cue| cue.at.include(frame)) {
-            self.carry_out(&cue.actions, &stage, "", watch);
-        }
-    }
-
     /// The events of the frame that ran last, with those that actions posted before it: each with its registered name and its
     /// value as JSON, by name and then in order.
     ///
@@ -347,86 +305,6 @@ impl<'s> SceneRun<'s> {
             |_| Vec::new(),
             |happenings| happenings.events(&self.scene.registry, world, name),
         )
-    }
-
-    /// Carries out what a rule brings about, for each thing that it is about of which its condition holds.
-    fn carry_out_each(
-        &mut self,
-        rule: &Rule,
-        place: usize,
-        condition: Option<&Expression>,
-        about: Vec<About<'_>>,
-        stage: Stage<'_>,
-        watch: Watch<'_>,
-    ) {
-        for (about, nth) in about.into_iter().zip(0..) {
-            let holds = condition.is_none_or(|condition| {
-                let asked = self.scene.asked(self.runtime.world(), about);
-                condition.value(&asked) == Ok(Value::Truth(true))
-            });
-            let state = &mut self.rules[place];
-            if holds && !(rule.once && state.has_fired) {
-                state.has_fired = true;
-                let stage = Stage {
-                    about,
-                    nth,
-                    ..stage
-                };
-                self.carry_out(&rule.actions, &stage, &rule.text, watch);
-            }
-        }
-    }
-
-    /// The pairs that have begun to touch in the last frame, each in the order of the sides.
-    fn pairs_that_began(&self, sides: &[Side; 2]) -> Vec<Pair> {
-        let world = self.runtime.world();
-        let Ok(happenings) = world.global::<Happenings>() else {
-            return Vec::new();
-        };
-        let begun = happenings.begun.iter();
-        begun
-            .filter_map(|&[a, b]| {
-                let fits = |one, other| sides[0].takes(world, one) && sides[1].takes(world, other);
-                match (fits(a, b), fits(b, a)) {
-                    (true, _) => Some([a, b]),
-                    (false, true) => Some([b, a]),
-                    (false, false) => None,
-                }
-            })
-            .collect()
-    }
-
-    fn has_come_to_hold(&mut self, rule: &Rule, condition: &Expression, place: usize) -> bool {
-        let asked = self.scene.asked(self.runtime.world(), About::default());
-        // What cannot be asked does not hold.
-        let holds = condition.value(&asked) == Ok(Value::Truth(true));
-        let state = &mut self.rules[place];
-        let held = std::mem::replace(&mut state.held, holds);
-        let is_due = holds && (rule.each_frame || !held) && !(rule.once && state.has_fired);
-        state.has_fired |= is_due;
-        is_due
-    }
-
-    /// `rule` is what brought it about, if it was one.
-    fn carry_out(&mut self, actions: &[Action], stage: &Stage<'_>, rule: &str, watch: Watch<'_>) {
-        let frame = stage.frame;
-        for action in actions.iter().filter(|action| action.has_luck(stage)) {
-            if let ActionKind::Stop { verdict, why } = &action.kind {
-                let why = why.clone().unwrap_or_else(|| match rule {
-                    "" => String::from("a cue stops the scene"),
-                    rule => rule.to_owned(),
-                });
-                let held = *verdict == VerdictEntry::Held;
-                self.stopped
-                    .get_or_insert(Outcome::stopped(frame - 1, held, why));
-                continue;
-            }
-            if let Err(missed) = action.carry_out(&mut self.runtime, stage) {
-                let told = format!("frame {frame}: {}: {}", action.describe(), missed.reason());
-                self.missed_cues.push(told);
-            }
-            watch(Cause::Action(&action.describe()), self.runtime.world());
-        }
     }
 
     fn check_expectations(&mut self) -> Result<(), Error> {
@@ -468,39 +346,6 @@ impl<'s> SceneRun<'s> {
             );
         }
         Ok(())
-    }
-
-    /// Of each rule whether its condition holds, and whether it has acted.
-    pub(super) fn rule_states(&self) -> impl Iterator<Item = (bool, bool)> {
-        let states = self.rules.iter();
-        states.map(|state| (state.held, state.has_fired))
-    }
-
-    /// Goes on from a frame of another run, whose world has been put in the place of this one's.
-    pub(super) fn take_up(
-        &mut self,
-        frame: u64,
-        rules: &[(bool, bool)],
-        happenings: impl FnOnce(&Registry, &World) -> Happenings,
-    ) {
-        for (state, &(held, has_fired)) in self.rules.iter_mut().zip(rules) {
-            *state = RuleState { held, has_fired };
-        }
-        *self.happenings_mut() = happenings(&self.scene.registry, self.runtime.world());
-        self.taken_up_at = Some(frame);
-        self.stopped = None;
-        for (outcome, expectation) in self.outcomes.iter_mut().zip(&self.scene.expectations) {
-            if expectation.when.first_frame() > frame {
-                *outcome = None;
-            }
-        }
-        self.progress = self.outcomes.iter().map(|_| Progress::default()).collect();
-    }
-
-    /// The expectations that have failed so far, and the verdict if it is a bad one.
-    pub(super) fn failed_so_far(&self) -> impl Iterator<Item = Outcome> {
-        let decided = self.outcomes.iter().flatten().chain(&self.stopped);
-        decided.filter(|outcome| !outcome.held()).cloned()
     }
 
     /// What has come of the scene so far. Expectations whose frame has not come yet count as failed, unless an action has stopped
