@@ -47,8 +47,10 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
     )]
     Profile(ProfileCommand),
-    /// Draw the boxes of a scene at some of its frames
-    #[command(after_help = "Example: gerust draw scenes/quay.toml --at 0,240,600 -o quay.png")]
+    /// Draw the boxes of a scene or a recording at some of its frames
+    #[command(
+        after_help = "Examples:\n  gerust draw scenes/quay.toml --at 0,240,600 -o quay.png\n  gerust draw scenes/quay.toml --at 240 --view slanted --trail --links -o quay.svg\n  gerust draw scenes/yard.toml --from 0 --to 240 --view top -o yard.gif"
+    )]
     Draw(DrawCommand),
     /// Watch a scene or a recording in the terminal: run, stop, step, go back, switch systems off, look at entities
     #[command(
@@ -490,12 +492,40 @@ pub(crate) struct DrawCommand {
         value_name = "FRAME,.."
     )]
     pub(crate) at: Vec<u64>,
-    /// The picture to write: .png or .svg
+    /// From which frame on a picture moves; `-o` names a .gif then
+    #[arg(long, value_name = "FRAME", conflicts_with = "at")]
+    pub(crate) from: Option<u64>,
+    /// Up to which frame a picture moves
+    #[arg(long, value_name = "FRAME", conflicts_with = "at")]
+    pub(crate) to: Option<u64>,
+    /// Only every so many-th frame of a picture that moves
+    #[arg(long, value_name = "FRAMES", default_value_t = 4)]
+    pub(crate) every: u64,
+    /// From where to look; from the side and from above unless given, and flat scenes from the front
+    #[arg(long, value_enum, value_delimiter = ',', value_name = "VIEW,..")]
+    pub(crate) view: Vec<DrawView>,
+    /// Draw the ways that entities have come since frame 0
+    #[arg(long)]
+    pub(crate) trail: bool,
+    /// Draw lines from parents to children
+    #[arg(long)]
+    pub(crate) links: bool,
+    /// The picture to write: .png, .svg or, if it moves, .gif
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
     /// The size of the picture in pixels
     #[arg(long, default_value = "1280x800", value_name = "WIDTHxHEIGHT", value_parser = parse_size)]
     pub(crate) size: (u32, u32),
+}
+
+#[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug)]
+pub(crate) enum DrawView {
+    /// x to the right, y up
+    Side,
+    /// From above: x to the right, z down
+    Top,
+    /// From the front, the right and above at once
+    Slanted,
 }
 
 #[derive(ValueEnum, Clone, Copy, PartialEq, Eq, Debug, Default)]

@@ -36,12 +36,22 @@ pub(crate) struct PictureFile {
     is_svg: bool,
 }
 
+fn extension_of(path: &Path) -> Option<String> {
+    let extension = path.extension()?.to_str()?;
+    Some(extension.to_ascii_lowercase())
+}
+
 impl PictureFile {
     pub(crate) fn new(path: &Path) -> Result<Self, Trouble> {
-        let extension = path.extension().and_then(|extension| extension.to_str());
-        let is_svg = match extension.map(str::to_ascii_lowercase).as_deref() {
+        let is_svg = match extension_of(path).as_deref() {
             Some("png") => false,
             Some("svg") => true,
+            Some("gif") => {
+                return Err(Trouble::other(format!(
+                    "{} would be a picture that moves; say from which frame to which with `--from` and `--to`",
+                    path.display()
+                )));
+            }
             _ => {
                 return Err(Trouble::other(format!(
                     "{} is neither a .png nor a .svg; end the name with one of these",
@@ -53,6 +63,37 @@ impl PictureFile {
             path: path.to_owned(),
             is_svg,
         })
+    }
+
+    /// The file of a picture that moves.
+    pub(crate) fn moving(path: &Path) -> Result<Self, Trouble> {
+        match extension_of(path).as_deref() {
+            Some("gif") => Ok(Self {
+                path: path.to_owned(),
+                is_svg: false,
+            }),
+            _ => Err(Trouble::other(format!(
+                "{} is no .gif, and nothing else moves; end the name with it, or leave `--from` and `--to` out",
+                path.display()
+            ))),
+        }
+    }
+
+    /// Paints pictures of a size in pixels one after the other, each for so many milliseconds.
+    pub(crate) fn paint_moving(
+        &self,
+        size: (u32, u32),
+        paintings: &[impl Painting],
+        delay: u32,
+    ) -> Result<(), Trouble> {
+        crate::font::register()?;
+        let area = match BitMapBackend::gif(&self.path, size, delay) {
+            Ok(backend) => backend.into_drawing_area(),
+            Err(error) => return self.told(Err(error)),
+        };
+        paintings
+            .iter()
+            .try_for_each(|painting| self.told(painting.paint(&area)))
     }
 
     /// The file of a further picture beside this one.

@@ -274,7 +274,8 @@ fn draw_refuses_what_it_cannot_draw() {
     };
     draw("601", &png).stderr(contains("there is no frame 601").and(contains("ends at frame 600")));
     draw("0,1,2,3,4,5,6", &png).stderr(contains("at most 6"));
-    draw("0", &folder.path().join("quay.gif")).stderr(contains("neither a .png nor a .svg"));
+    draw("0", &folder.path().join("quay.bmp")).stderr(contains("neither a .png nor a .svg"));
+    draw("0", &folder.path().join("quay.gif")).stderr(contains("would be a picture that moves"));
     draw("0", &folder.path().join("no/such/quay.png")).stderr(contains("cannot be written"));
     draw("x", &png).stderr(contains("invalid value 'x'"));
     assert!(!png.exists());

@@ -1,10 +1,12 @@
-//! Paints snapshots: a side view and a top view of each frame, all in one scale.
+//! Paints snapshots: some views of each frame, all in one scale.
 
 use super::labels::{Area, Labels};
+use super::order::back_to_front;
 use super::snapshot::{DrawnBox, Look, Snapshot};
+use super::view::View;
 use crate::font::FAMILY;
 use crate::picture::{BLUE, GRID, INK, OCHRE, PAPER, Painting, STEEL, TEAL, VERMILION};
-use gerust::{Aabb, prelude::Vec3};
+use gerust::Aabb;
 use plotters::coord::Shift;
 use plotters::coord::types::RangedCoordf32;
 use plotters::prelude::*;
@@ -22,67 +24,56 @@ const ROOM: f32 = 0.03;
 type Error<B> = DrawingAreaErrorKind<<B as DrawingBackend>::ErrorType>;
 type Panel<'a, B> = ChartContext<'a, B, Cartesian2d<RangedCoordf32, RangedCoordf32>>;
 
-/// Which way one looks at the scene.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-enum View {
-    /// Along -z: x to the right, y up.
-    Side,
-    /// Along -y: x to the right, z down.
-    Top,
-}
-
-impl View {
-    fn name(self) -> &'static str {
-        match self {
-            Self::Side => "from the side (x right, y up)",
-            Self::Top => "from above (x right, z down)",
-        }
-    }
-
-    /// Which way the vertical axis grows on paper.
-    fn vertical_sign(self) -> f32 {
-        match self {
-            Self::Side => 1.0,
-            Self::Top => -1.0,
-        }
-    }
-
-    fn project(self, point: Vec3) -> (f32, f32) {
-        match self {
-            Self::Side => (point.x, point.y),
-            Self::Top => (point.x, -point.z),
-        }
-    }
-}
-
 /// All that is painted.
 pub(super) struct Picture<'s> {
     title: &'s str,
     snapshots: &'s [Snapshot],
+    views: &'s [View],
+    shows_links: bool,
     /// What all frames together take up, so that all are drawn in one scale.
     bounds: Aabb,
 }
 
 impl<'s> Picture<'s> {
-    pub(super) fn new(title: &'s str, snapshots: &'s [Snapshot]) -> Self {
-        let boxes = snapshots.iter().flat_map(|snapshot| {
-            let points = snapshot
-                .points
-                .iter()
-                .map(|&point| Aabb::from_corners(point, point));
-            snapshot.boxes.iter().map(|drawn| drawn.aabb).chain(points)
-        });
-        let bounds = boxes
-            .filter(Aabb::is_valid)
-            .reduce(|all, next| all.merged(&next))
-            .unwrap_or_default();
-        let least = bounds.size().max_element().max(1.0);
+    pub(super) fn new(
+        title: &'s str,
+        snapshots: &'s [Snapshot],
+        views: &'s [View],
+        shows_links: bool,
+    ) -> Self {
         Self {
             title,
             snapshots,
-            bounds: bounds.grown(least * ROOM),
+            views,
+            shows_links,
+            bounds: bounds_of(snapshots),
         }
     }
+
+    /// One frame of several that follow each other, all within the same bounds.
+    pub(super) fn only(&self, at: usize) -> Self {
+        Self {
+            snapshots: &self.snapshots[at..=at],
+            ..*self
+        }
+    }
+}
+
+/// What all frames together take up, and a little more.
+fn bounds_of(snapshots: &[Snapshot]) -> Aabb {
+    let boxes = snapshots.iter().flat_map(|snapshot| {
+        let points = snapshot
+            .points
+            .iter()
+            .map(|&point| Aabb::from_corners(point, point));
+        snapshot.boxes.iter().map(|drawn| drawn.aabb).chain(points)
+    });
+    let bounds = boxes
+        .filter(Aabb::is_valid)
+        .reduce(|all, next| all.merged(&next))
+        .unwrap_or_default();
+    let least = bounds.size().max_element().max(1.0);
+    bounds.grown(least * ROOM)
 }
 
 impl Painting for Picture<'_> {
@@ -96,20 +87,24 @@ impl Painting for Picture<'_> {
             (14, 8),
             (FAMILY, TITLE_SIZE).into_font().color(&INK),
         ))?;
-        // A single frame has room for both views in full width, one above the other.
+        // A single frame has room for all views in full width, one above the other.
         let (rows, columns) = match self.snapshots.len() {
-            1 => (2, 1),
-            frames => (frames, 2),
+            1 => (self.views.len(), 1),
+            frames => (frames, self.views.len()),
         };
         let cells = panels.split_evenly((rows, columns));
-        let views = self
-            .snapshots
-            .iter()
-            .flat_map(|snapshot| [(snapshot, View::Side), (snapshot, View::Top)]);
+        let views = self.snapshots.iter().flat_map(|snapshot| {
+            let views = self.views.iter();
+            views.map(move |&view| (snapshot, view))
+        });
         for (cell, (snapshot, view)) in cells.iter().zip(views) {
             self.paint_panel(cell, snapshot, view)?;
         }
-        paint_legend(&legend)?;
+        let has_trails = self
+            .snapshots
+            .iter()
+            .any(|snapshot| !snapshot.trails.is_empty());
+        paint_legend(&legend, has_trails, self.shows_links)?;
         area.present()
     }
 }
@@ -135,15 +130,19 @@ impl Picture<'_> {
             .x_label_area_size(LABEL_AREA.1)
             .y_label_area_size(LABEL_AREA.0)
             .build_cartesian_2d(across, up)?;
+        if !view.has_axes() {
+            paint_scale(&mut panel)?;
+        }
         let sign = view.vertical_sign();
+        let labels = if view.has_axes() { (9, 6) } else { (0, 0) };
         panel
             .configure_mesh()
             .bold_line_style(GRID)
             .light_line_style(TRANSPARENT)
             .axis_style(STEEL)
             .label_style((FAMILY, LABEL_SIZE).into_font().color(&INK))
-            .x_labels(9)
-            .y_labels(6)
+            .x_labels(labels.0)
+            .y_labels(labels.1)
             // Adding zero turns -0 into 0.
             .y_label_formatter(&|up| format!("{} m", up * sign + 0.0))
             .x_label_formatter(&|across| format!("{across} m"))
@@ -155,14 +154,40 @@ impl Picture<'_> {
                 INK.mix(0.7).filled(),
             )))?;
         }
-        for drawn in &snapshot.boxes {
+        let boxes = snapshot.boxes.iter();
+        let boxes: Vec<&DrawnBox> = match view {
+            View::Slanted => back_to_front(&snapshot.boxes),
+            View::Side | View::Top => boxes.collect(),
+        };
+        for drawn in boxes {
             paint_box(&mut panel, drawn, view)?;
         }
+        let lines = snapshot
+            .trails
+            .iter()
+            .map(|way| (way.as_slice(), BLUE.mix(TRAIL)));
+        let links = snapshot.links.iter().filter(|_| self.shows_links);
+        let links = links.map(|link| (link.as_slice(), INK.mix(LINK)));
+        for (way, style) in lines.chain(links) {
+            let way: Vec<(f32, f32)> = way.iter().map(|&place| view.project(place)).collect();
+            panel.draw_series(std::iter::once(PathElement::new(
+                way,
+                style.stroke_width(1),
+            )))?;
+        }
+        // Long enough to be seen in a large scene.
+        let normal = self.bounds.size().max_element() * 0.02;
         for contact in &snapshot.contacts {
-            let (a, b) = (view.project(contact.min), view.project(contact.max));
-            panel.draw_series(std::iter::once(Rectangle::new(
-                [a, b],
-                VERMILION.stroke_width(2),
+            for face in view.faces(&contact.region) {
+                let around = [face[0], face[1], face[2], face[3], face[0]];
+                let line = PathElement::new(around.to_vec(), VERMILION.stroke_width(2));
+                panel.draw_series(std::iter::once(line))?;
+            }
+            let middle = contact.region.center();
+            let way = [middle, middle + contact.normal * normal].map(|place| view.project(place));
+            panel.draw_series(std::iter::once(PathElement::new(
+                way.to_vec(),
+                VERMILION.stroke_width(1),
             )))?;
         }
         paint_labels(&panel, snapshot, view)
@@ -170,9 +195,7 @@ impl Picture<'_> {
 
     /// The ranges of both axes, in one scale, so that the whole scene is seen.
     fn ranges(&self, view: View, cell: (u32, u32)) -> (Range<f32>, Range<f32>) {
-        let (left, below) = view.project(self.bounds.min);
-        let (right, above) = view.project(self.bounds.max);
-        let (below, above) = (below.min(above), below.max(above));
+        let ((left, below), (right, above)) = view.extent(&self.bounds);
         let width = cell.0.saturating_sub(LABEL_AREA.0 + 16).max(1) as f32;
         let height = cell
             .1
@@ -187,6 +210,10 @@ impl Picture<'_> {
         (spread(left, right, width), spread(below, above, height))
     }
 }
+
+/// How dark lines are that are no edges of boxes.
+const TRAIL: f64 = 0.55;
+const LINK: f64 = 0.45;
 
 /// Room for the numbers at the left and below, in pixels.
 const LABEL_AREA: (u32, u32) = (50, 22);
@@ -209,34 +236,70 @@ fn dashes(look: Look) -> Option<(i32, i32)> {
     }
 }
 
-fn corners(a: (f32, f32), b: (f32, f32)) -> [(f32, f32); 5] {
-    [a, (b.0, a.1), b, (a.0, b.1), a]
-}
-
 fn paint_box<B: DrawingBackend>(
     panel: &mut Panel<'_, B>,
     drawn: &DrawnBox,
     view: View,
 ) -> Result<(), Error<B>> {
-    let (a, b) = (view.project(drawn.aabb.min), view.project(drawn.aabb.max));
     let colour = colour(drawn.look);
-    match dashes(drawn.look) {
-        None => {
-            panel.draw_series([
-                Rectangle::new([a, b], colour.mix(0.16).filled()),
-                Rectangle::new([a, b], colour.stroke_width(1)),
-            ])?;
-        }
-        Some((length, gap)) => {
-            panel.draw_series(DashedLineSeries::new(
-                corners(a, b),
-                length as u32,
-                gap as u32,
-                colour.stroke_width(1),
-            ))?;
+    for face in view.faces(&drawn.aabb) {
+        let around = [face[0], face[1], face[2], face[3], face[0]];
+        match dashes(drawn.look) {
+            None => {
+                if view == View::Slanted {
+                    // What is behind must not shine through.
+                    let covered = Polygon::new(face.to_vec(), PAPER.filled());
+                    panel.draw_series(std::iter::once(covered))?;
+                }
+                let filled = Polygon::new(face.to_vec(), colour.mix(0.16).filled());
+                panel.draw_series(std::iter::once(filled))?;
+                let line = PathElement::new(around.to_vec(), colour.stroke_width(1));
+                panel.draw_series(std::iter::once(line))?;
+            }
+            Some((length, gap)) => {
+                panel.draw_series(DashedLineSeries::new(
+                    around,
+                    length as u32,
+                    gap as u32,
+                    colour.stroke_width(1),
+                ))?;
+            }
         }
     }
     Ok(())
+}
+
+/// A bar of a round number of metres, for views whose edges are no axes.
+fn paint_scale<B: DrawingBackend>(panel: &mut Panel<'_, B>) -> Result<(), Error<B>> {
+    let (across, up) = (panel.x_range(), panel.y_range());
+    let width = across.end - across.start;
+    let metres = round_length(width * 0.15);
+    let (left, below) = (
+        across.start + width * 0.02,
+        up.start + (up.end - up.start) * 0.05,
+    );
+    let bar = PathElement::new(
+        vec![(left, below), (left + metres, below)],
+        INK.stroke_width(2),
+    );
+    panel.draw_series(std::iter::once(bar))?;
+    let style = (FAMILY, LABEL_SIZE).into_font().color(&INK);
+    let text = Text::new(
+        format!("{metres} m"),
+        (left, below),
+        style.pos(Pos::new(HPos::Left, VPos::Bottom)),
+    );
+    panel.draw_series(std::iter::once(text))?;
+    Ok(())
+}
+
+/// The greatest of 1, 2, 5, 10, 20 and so on, or their tenths and so on, that is not longer.
+fn round_length(most: f32) -> f32 {
+    let power = 10.0_f32.powf(most.max(1e-3).log10().floor());
+    let factor = [5.0, 2.0, 1.0]
+        .into_iter()
+        .find(|factor| factor * power <= most);
+    factor.unwrap_or(1.0) * power
 }
 
 fn paint_labels<B: DrawingBackend>(
@@ -283,8 +346,8 @@ fn paint_labels<B: DrawingBackend>(
 }
 
 fn pixels<B: DrawingBackend>(panel: &Panel<'_, B>, aabb: &Aabb, view: View) -> Area {
-    let a = panel.backend_coord(&view.project(aabb.min));
-    let b = panel.backend_coord(&view.project(aabb.max));
+    let (least, most) = view.extent(aabb);
+    let (a, b) = (panel.backend_coord(&least), panel.backend_coord(&most));
     Area {
         left: a.0.min(b.0),
         top: a.1.min(b.1),
@@ -293,7 +356,11 @@ fn pixels<B: DrawingBackend>(panel: &Panel<'_, B>, aabb: &Aabb, view: View) -> A
     }
 }
 
-fn paint_legend<B: DrawingBackend>(area: &DrawingArea<B, Shift>) -> Result<(), Error<B>> {
+fn paint_legend<B: DrawingBackend>(
+    area: &DrawingArea<B, Shift>,
+    has_trails: bool,
+    has_links: bool,
+) -> Result<(), Error<B>> {
     let style = (FAMILY, LABEL_SIZE + 1)
         .into_font()
         .color(&INK)
@@ -338,5 +405,31 @@ fn paint_legend<B: DrawingBackend>(area: &DrawingArea<B, Shift>) -> Result<(), E
     })?;
     entry("entity without a box", &|left| {
         area.draw(&Circle::new((left + 10, middle), 2, INK.mix(0.7).filled()))
-    })
+    })?;
+    let lines = [
+        (has_trails, "way that it has come", BLUE.mix(TRAIL)),
+        (has_links, "from parent to child", INK.mix(LINK)),
+    ];
+    for (is_shown, name, color) in lines {
+        if is_shown {
+            entry(name, &|left| {
+                let ends = vec![(left, middle), (left + 20, middle)];
+                area.draw(&PathElement::new(ends, color.stroke_width(1)))
+            })?;
+        }
+    }
+    Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn scales_are_round() {
+        for (most, metres) in [(1.0, 1.0), (4.9, 2.0), (5.1, 5.0), (37.0, 20.0), (0.3, 0.2)] {
+            assert!((round_length(most) - metres).abs() < 1e-5, "{most}");
+        }
+        assert!(round_length(0.0) > 0.0);
+    }
 }

@@ -11,8 +11,19 @@ pub(crate) struct Snapshot {
     pub(crate) boxes: Vec<DrawnBox>,
     /// Entities without a box.
     pub(crate) points: Vec<Vec3>,
-    /// The region that each touching pair shares, flat where only faces touch.
-    pub(crate) contacts: Vec<Aabb>,
+    pub(crate) contacts: Vec<DrawnContact>,
+    /// From each parent to its child.
+    pub(crate) links: Vec<[Vec3; 2]>,
+    /// The ways that entities have come.
+    pub(crate) trails: Vec<Vec<Vec3>>,
+}
+
+/// A pair that touches.
+pub(crate) struct DrawnContact {
+    /// The region that the two share, flat where only faces touch.
+    pub(crate) region: Aabb,
+    /// From the first towards the second.
+    pub(crate) normal: Vec3,
 }
 
 pub(crate) struct DrawnBox {
@@ -100,11 +111,16 @@ impl Snapshot {
         for contact in world.global::<Contacts>()?.iter() {
             let (first, second) = (world_box(contact.first)?, world_box(contact.second)?);
             // Within the margin of touching, min and max may have changed sides.
-            contacts.push(Aabb::from_corners(
-                first.min.max(second.min),
-                first.max.min(second.max),
-            ));
+            contacts.push(DrawnContact {
+                region: Aabb::from_corners(first.min.max(second.min), first.max.min(second.max)),
+                normal: contact.normal,
+            });
         }
+        let placed = world.rows::<(Entity, &WorldTransform)>();
+        let links = placed.iter().filter_map(|(child, place)| {
+            let above = world.get::<WorldTransform>(world.parent(child)?).ok()?;
+            Some([above.translation(), place.translation()])
+        });
         let clock = world.global::<Clock>()?;
         Ok(Self {
             frame: clock.frame(),
@@ -112,6 +128,8 @@ impl Snapshot {
             boxes,
             points,
             contacts,
+            links: links.collect(),
+            trails: Vec::new(),
         })
     }
 }

@@ -162,7 +162,7 @@ pub(super) fn picture(
         fill(&Aabb::from_corners(point, point), Mark::Point);
     }
     for contact in &snapshot.contacts {
-        let middle = contact.center();
+        let middle = contact.region.center();
         fill(&Aabb::from_corners(middle, middle), Mark::Contact);
     }
     for one in boxes.iter().filter(|one| Some(one.entity) == selected) {
@@ -190,6 +190,8 @@ mod tests {
             boxes: drawn.collect(),
             points: vec![Vec3::new(0.0, 9.0, 0.0)],
             contacts: Vec::new(),
+            links: Vec::new(),
+            trails: Vec::new(),
         }
     }
 

@@ -1,0 +1,83 @@
+//! Every command on every scene that is shipped: whatever a scene holds, a command has something to say of it.
+
+use assert_cmd::Command;
+use std::path::{Path, PathBuf};
+
+fn root() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("..")
+}
+
+fn scenes() -> Vec<String> {
+    let entries = std::fs::read_dir(root().join("scenes")).expect("it is there");
+    let paths = entries.map(|entry| entry.expect("it can be read").path());
+    let mut scenes: Vec<String> = paths
+        .filter(|path| path.is_file())
+        .filter_map(|path| Some(format!("scenes/{}", path.file_name()?.to_str()?)))
+        .collect();
+    scenes.sort();
+    assert!(scenes.len() >= 14, "{scenes:?}");
+    scenes
+}
+
+/// What a command prints; it must not be wider than 80 columns, nor say nothing.
+fn printed(arguments: &[&str]) -> String {
+    let mut command = Command::cargo_bin("gerust").expect("cargo has built it");
+    command.current_dir(root()).args(arguments);
+    let output = command.output().expect("it starts");
+    let told = String::from_utf8_lossy(&output.stderr).into_owned();
+    assert!(output.status.success(), "{arguments:?}: {told}");
+    let text = String::from_utf8(output.stdout).expect("it is text");
+    assert!(!text.trim().is_empty(), "{arguments:?}");
+    for line in text.lines() {
+        assert!(
+            line.chars().count() <= 80 || arguments.contains(&"json"),
+            "{arguments:?}: {line}"
+        );
+    }
+    text
+}
+
+#[test]
+fn every_scene_can_be_inspected_in_every_way() {
+    for scene in scenes() {
+        for topic in [
+            "entities", "events", "systems", "tree", "boxes", "contacts", "memory",
+        ] {
+            printed(&["inspect", &scene, topic, "--at", "12"]);
+            let json = printed(&["inspect", &scene, topic, "--at", "12", "--format", "json"]);
+            let value: serde_json::Value = serde_json::from_str(&json).expect("it is JSON");
+            assert_eq!(value["frame"], 12, "{scene} {topic}");
+        }
+    }
+}
+
+#[test]
+fn every_scene_can_be_drawn_written_out_recorded_and_compared() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let at = |name: &str| {
+        let path = folder.path().join(name);
+        path.to_str().expect("it is text").to_owned()
+    };
+    for scene in scenes() {
+        let (picture, nodes, recording) = (at("x.svg"), at("x.gltf"), at("x.rec"));
+        printed_anyhow(&["draw", &scene, "--at", "0,12", "-o", &picture]);
+        printed_anyhow(&["export", &scene, "--at", "12", "-o", &nodes]);
+        printed(&["run", &scene, "--record", &recording]);
+        for file in [&picture, &nodes, &recording] {
+            let bytes = std::fs::read(file).expect("it was written");
+            assert!(bytes.len() > 100, "{scene}: {file}");
+        }
+        let compared = printed(&["compare", &recording, &scene]);
+        assert!(
+            compared.starts_with("no difference in "),
+            "{scene}: {compared}"
+        );
+    }
+}
+
+/// Where a path is told that may be longer than a line.
+fn printed_anyhow(arguments: &[&str]) {
+    let mut command = Command::cargo_bin("gerust").expect("cargo has built it");
+    command.current_dir(root()).args(arguments);
+    command.assert().success();
+}
