@@ -108,11 +108,11 @@ fn trails_links_and_normals_are_lines() {
     let plain = lines(&["--view", "side", "--at", "30"]);
     assert_eq!(
         lines(&["--view", "side", "--at", "30", "--links"]),
-        plain + 1
+        plain + 2
     );
     assert_eq!(
         lines(&["--view", "side", "--at", "30", "--trail"]),
-        plain + 1
+        plain + 2
     );
     // At the end the cart stands at the wall.
     let (apart, touching) = (yard.png(&["--at", "0"]), yard.png(&["--at", "60"]));
