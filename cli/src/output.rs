@@ -57,6 +57,7 @@ pub(crate) fn run_scene(
 /// Runs a scene to its end and writes each frame into a file. What was written is kept if the run breaks off.
 fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
     let cannot = |error: std::io::Error| unwritable(path, &error);
+    refuse_same(run.scene().path(), path)?;
     let file = BufWriter::new(File::create(path).map_err(cannot)?);
     let mut writer = RecordingWriter::begin(file, run).map_err(cannot)?;
     let title = run.scene().title().to_owned();
@@ -66,6 +67,21 @@ fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
     })?;
     writer.finish(run).map_err(cannot)?;
     Ok(())
+}
+
+/// What was read is not written over.
+pub(crate) fn refuse_same(read: &Path, to: &Path) -> Result<(), Trouble> {
+    let is_same = match (read.canonicalize(), to.canonicalize()) {
+        (Ok(read), Ok(to)) => read == to,
+        _ => false,
+    };
+    match is_same {
+        false => Ok(()),
+        true => Err(Trouble::other(format!(
+            "{} is what is read and would be written over; name another file",
+            to.display()
+        ))),
+    }
 }
 
 pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> Trouble {

@@ -15,6 +15,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     // Told as for any other command, if it has faults.
     let scene = command.scene.load(engine)?;
     let to = command.output.clone().unwrap_or_else(|| beside(path));
+    output::refuse_same(path, &to)?;
     refuse_elsewhere(&scene, &to)?;
     let text = fs::read_to_string(path)
         .map_err(|error| Trouble::other(format!("{} cannot be read: {error}", path.display())))?;

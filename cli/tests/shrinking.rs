@@ -94,6 +94,21 @@ fn what_cannot_be_made_smaller_is_told() {
         .assert()
         .code(2)
         .stderr(contains("write the result into the same folder"));
+    // What was read stays.
+    let folder = tempfile::tempdir().expect("there is room");
+    let scene = folder.path().join("falls.toml");
+    fs::write(&scene, SCENE).expect("there is room");
+    for (command, option) in [("shrink", "-o"), ("run", "--record")] {
+        gerust()
+            .arg(command)
+            .arg(&scene)
+            .arg(option)
+            .arg(&scene)
+            .assert()
+            .code(2)
+            .stderr(contains("would be written over"));
+        assert_eq!(fs::read_to_string(&scene).expect("it is there"), SCENE);
+    }
     gerust()
         .args(["shrink", "tests/broken/numbers.toml"])
         .assert()

@@ -125,7 +125,7 @@ pub(super) struct Stage<'s> {
     pub(super) frame: u64,
     /// What a rule is about, if it is about more than the world.
     pub(super) about: About<'s>,
-    /// The how manieth of the things that the rule is about in this frame, from 0.
+    /// Its place, from 0, among the things that the rule is about in this frame.
     pub(super) nth: u64,
 }
 

@@ -44,6 +44,9 @@ pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
         return Ok(true);
     }
     let scene = command.scene.load(engine)?;
+    if let Some(path) = &command.record {
+        output::refuse_same(scene.path(), path)?;
+    }
     let run = scene.start(output::runtime(engine, command.threads)?)?;
     let app = App::new(Session::live(engine, run)?, view)?;
     let (app, outcome) = watch_to_end(app);

@@ -106,38 +106,17 @@ impl<'d> Checker<'d> {
         let problem = match &source.kind {
             ExpressionKind::Path(path) => self.check_path(path),
             ExpressionKind::Question(Question::Count(template)) => {
-                let known: Vec<&str> = self.templates.keys().copied().collect();
-                match known.contains(&template.as_str()) {
-                    true => None,
-                    false => Some((
-                        format!("there is no template `{template}`"),
-                        suggest(template, "templates", known),
-                    )),
-                }
+                let known = self.templates.keys().copied().collect();
+                not_among(template, "template", "templates", known)
             }
             ExpressionKind::Question(Question::Happens(event) | Question::Events(event)) => {
-                let mut known = self.registry.event_names();
-                match known.any(|known| known == event) {
-                    true => None,
-                    false => Some((
-                        format!("there is no event `{event}`"),
-                        suggest(event, "registered events", self.registry.event_names()),
-                    )),
-                }
+                let known = self.registry.event_names().collect();
+                not_among(event, "event", "registered events", known)
             }
             ExpressionKind::Question(Question::Control(control)) => {
-                let document = self.document;
-                let mut known = document.controls.keys().map(|name| name.get_ref().as_str());
-                match known.any(|known| known == control) {
-                    true => None,
-                    false => {
-                        let known = document.controls.keys().map(|name| name.get_ref().as_str());
-                        Some((
-                            format!("there is no control `{control}`"),
-                            suggest(control, "names under `controls`", known),
-                        ))
-                    }
-                }
+                let known = self.document.controls.keys();
+                let known = known.map(|name| name.get_ref().as_str()).collect();
+                not_among(control, "control", "names under `controls`", known)
             }
             ExpressionKind::Question(Question::Counter(_)) => {
                 // Which counters there are is known when a frame has run.
@@ -198,17 +177,8 @@ impl<'d> Checker<'d> {
         if !self.names.contains(base) {
             return Some(self.unknown_entity(base));
         }
-        let known: Vec<&str> = OF_AN_ENTITY
-            .into_iter()
-            .chain(self.registry.names())
-            .collect();
-        match known.contains(&component.as_str()) {
-            true => None,
-            false => Some((
-                format!("there is no component `{component}`"),
-                suggest(component, "components", known),
-            )),
-        }
+        let known = OF_AN_ENTITY.into_iter().chain(self.registry.names());
+        not_among(component, "component", "components", known.collect())
     }
 
     /// A condition that can only come to a number or a text is a slip.
@@ -299,5 +269,16 @@ impl<'d> Checker<'d> {
                 None
             }
         }
+    }
+}
+
+/// What is wrong with a name that is none of those that are known, and how to mend it.
+fn not_among(name: &str, kind: &str, kinds: &str, known: Vec<&str>) -> Option<(String, String)> {
+    match known.contains(&name) {
+        true => None,
+        false => Some((
+            format!("there is no {kind} `{name}`"),
+            suggest(name, kinds, known),
+        )),
     }
 }
