@@ -36,7 +36,8 @@ pub(crate) struct PictureFile {
     is_svg: bool,
 }
 
-fn extension_of(path: &Path) -> Option<String> {
+/// What the name ends in, in small letters.
+pub(crate) fn extension_of(path: &Path) -> Option<String> {
     let extension = path.extension()?.to_str()?;
     Some(extension.to_ascii_lowercase())
 }
@@ -46,12 +47,6 @@ impl PictureFile {
         let is_svg = match extension_of(path).as_deref() {
             Some("png") => false,
             Some("svg") => true,
-            Some("gif") => {
-                return Err(Trouble::other(format!(
-                    "{} would be a picture that moves; say from which frame to which with `--from` and `--to`",
-                    path.display()
-                )));
-            }
             _ => {
                 return Err(Trouble::other(format!(
                     "{} is neither a .png nor a .svg; end the name with one of these",

@@ -11,7 +11,7 @@ use crate::Verdict;
 use crate::arguments::{DrawCommand, DrawView};
 use crate::engine::Engine;
 use crate::output;
-use crate::picture::PictureFile;
+use crate::picture::{PictureFile, extension_of};
 use crate::trouble::Trouble;
 use gerust::World;
 use gerust::collide::Dimensions;
@@ -30,6 +30,12 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
     let is_moving = command.from.is_some() || command.to.is_some();
     let file = match is_moving {
         true => PictureFile::moving(&command.output)?,
+        false if extension_of(&command.output).as_deref() == Some("gif") => {
+            return Err(Trouble::other(format!(
+                "{} would be a picture that moves; say from which frame to which with `--from` and `--to`",
+                command.output.display()
+            )));
+        }
         false => PictureFile::new(&command.output)?,
     };
     let mut film = Film::new(command);
