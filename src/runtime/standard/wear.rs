@@ -58,7 +58,9 @@ impl Wear {
     fn take(&mut self, amount: f32) -> bool {
         let was_left = self.left > 0.0;
         if amount > 0.0 {
-            self.left = (self.left - amount).max(0.0);
+            let left = self.left - amount;
+            // Rounding of sums must not put the end off by a frame.
+            self.left = if left > amount * 1e-3 { left } else { 0.0 };
         }
         was_left && self.left <= 0.0
     }
@@ -125,6 +127,14 @@ fn wear((mut rows, mut contacts, clock, mut worn, mut edits): Claims<'_>) {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn the_end_comes_in_the_frame_in_which_it_is_due() {
+        let mut wear = Wear::new(0.1);
+        let step = 1.0_f32 / 60.0;
+        let last = (1..).find(|_| wear.take(step));
+        assert_eq!((last, wear.left), (Some(6), 0.0));
+    }
 
     #[test]
     fn the_end_comes_once() {
