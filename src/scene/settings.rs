@@ -16,6 +16,8 @@ pub(super) struct Settings {
     /// Whether z takes no part.
     pub(super) is_flat: bool,
     pub(super) iterations: Option<u32>,
+    /// Of all that is left to chance; that of the runtime unless given.
+    pub(super) seed: Option<u64>,
     /// Pairs of names that meet; a layer without partner is paired with `default`.
     pub(super) layers: Vec<(String, String)>,
 }
@@ -23,6 +25,9 @@ pub(super) struct Settings {
 impl Settings {
     pub(super) fn apply(&self, runtime: &mut Runtime) -> Result<(), Error> {
         runtime.set_step_seconds(self.step)?;
+        if let Some(seed) = self.seed {
+            runtime.set_seed(seed);
+        }
         let world = runtime.world_mut();
         if let Some(gravity) = self.gravity {
             world.set_global(Gravity(gravity));

@@ -103,6 +103,7 @@ pub(super) fn check(
                 .as_ref()
                 .is_some_and(|number| *number.get_ref() == 2),
             iterations: document.iterations,
+            seed: document.seed,
             layers,
         },
         budget: document
