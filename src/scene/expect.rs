@@ -122,6 +122,26 @@ pub(super) enum Condition {
 pub(super) struct Finding {
     pub(super) holds: bool,
     pub(super) measured: String,
+    /// Whether the condition could be asked: what is not there has no value.
+    pub(super) is_answered: bool,
+}
+
+impl Finding {
+    fn answered(holds: bool, measured: String) -> Self {
+        Self {
+            holds,
+            measured,
+            is_answered: true,
+        }
+    }
+
+    pub(super) fn unanswered(reason: impl Into<String>) -> Self {
+        Self {
+            holds: false,
+            measured: reason.into(),
+            is_answered: false,
+        }
+    }
 }
 
 impl Condition {
@@ -197,10 +217,8 @@ impl Condition {
                 at_most,
             } => {
                 let count = count(world, template.as_deref());
-                Ok(Finding {
-                    holds: (*at_least..=*at_most).contains(&count),
-                    measured: format!("{count}"),
-                })
+                let holds = (*at_least..=*at_most).contains(&count);
+                Ok(Finding::answered(holds, count.to_string()))
             }
             Self::Budget {
                 of,
@@ -225,25 +243,16 @@ fn that(condition: &Expression, asked: &Asked<'_>) -> Finding {
         }
     }
     match holds {
-        Ok(Value::Truth(holds)) => Finding {
-            holds,
-            measured: measured.join(", "),
-        },
-        Ok(other) => Finding {
-            holds: false,
-            measured: format!(
-                "it comes to {}, which is neither true nor false",
-                other.shortened()
-            ),
-        },
+        Ok(Value::Truth(holds)) => Finding::answered(holds, measured.join(", ")),
+        Ok(other) => Finding::unanswered(format!(
+            "it comes to {}, which is neither true nor false",
+            other.shortened()
+        )),
         Err(problem) => {
             if !measured.contains(&problem.message) {
                 measured.push(problem.message);
             }
-            Finding {
-                holds: false,
-                measured: measured.join(", "),
-            }
+            Finding::unanswered(measured.join(", "))
         }
     }
 }
@@ -301,15 +310,13 @@ fn budget(
         Some(system) => statistic.category() == Category::System && statistic.name() == system,
         None => statistic.category() == Category::Frame,
     });
-    let unmeasured = |measured: &str| Finding {
-        holds: false,
-        measured: measured.to_owned(),
-    };
     let Some(statistic) = found else {
-        return unmeasured("it ran in no frame that was measured, warm-up left out");
+        return Finding::unanswered("it ran in no frame that was measured, warm-up left out");
     };
     let Some(limit) = at_most.or(statistic.budget()) else {
-        return unmeasured("it has no budget: give it one in `budgets-ms`, or `at-most-ms` here");
+        return Finding::unanswered(
+            "it has no budget: give it one in `budgets-ms`, or `at-most-ms` here",
+        );
     };
     let took = statistic.percentile(percentile);
     // Whoever takes a debug build for a slow engine reads it here.
@@ -317,20 +324,15 @@ fn budget(
         "debug" => ", in a debug build",
         _ => "",
     };
-    Finding {
-        holds: took <= limit,
-        measured: format!(
-            "{took:.2?} in {} frames, against {limit:.2?}{build}",
-            statistic.frames()
-        ),
-    }
+    let measured = format!(
+        "{took:.2?} in {} frames, against {limit:.2?}{build}",
+        statistic.frames()
+    );
+    Finding::answered(took <= limit, measured)
 }
 
 fn gone(name: &str) -> Finding {
-    Finding {
-        holds: false,
-        measured: format!("there is no `{name}`"),
-    }
+    Finding::unanswered(format!("there is no `{name}`"))
 }
 
 fn count(world: &World, template: Option<&str>) -> u64 {
@@ -351,10 +353,8 @@ fn position(world: &World, name: &str, is: Vec3, within: f32) -> Result<Finding,
     };
     let found = world.get::<WorldTransform>(entity)?.translation();
     let distance = found.distance(is);
-    Ok(Finding {
-        holds: distance <= within,
-        measured: format!("{}, {distance:.4} m away", place(found)),
-    })
+    let measured = format!("{}, {distance:.4} m away", place(found));
+    Ok(Finding::answered(distance <= within, measured))
 }
 
 fn touching(world: &World, a: &str, b: &str, wanted: bool) -> Result<Finding, Error> {
@@ -365,10 +365,7 @@ fn touching(world: &World, a: &str, b: &str, wanted: bool) -> Result<Finding, Er
     };
     let explained = world.explain_pair(first, second)?;
     let touches = matches!(explained.verdict(), PairVerdict::Touches(_));
-    Ok(Finding {
-        holds: touches == wanted,
-        measured: explained.to_string(),
-    })
+    Ok(Finding::answered(touches == wanted, explained.to_string()))
 }
 
 fn place(place: Vec3) -> String {

@@ -1,6 +1,6 @@
 //! What came of a scene.
 
-use super::expect::Expectation;
+use super::expect::{Expectation, Finding};
 use super::run::SceneRun;
 use crate::collide::Contacts;
 use crate::profile::Statistic;
@@ -35,6 +35,8 @@ pub struct Outcome {
     before: Vec<(u64, String)>,
     touching: Option<String>,
     is_of_real_time: bool,
+    /// Whether its condition could be asked.
+    is_answered: bool,
     remedy: Option<Remedy>,
 }
 
@@ -50,17 +52,18 @@ pub struct Remedy {
 }
 
 impl Outcome {
-    pub(super) fn new(expectation: &Expectation, frame: u64, held: bool, measured: String) -> Self {
+    pub(super) fn new(expectation: &Expectation, frame: u64, held: bool, finding: Finding) -> Self {
         Self {
             what: expectation.what.clone(),
             held,
             when: expectation.when.describe(),
             frame,
             wanted: expectation.condition.describe(),
-            measured,
+            measured: finding.measured,
             before: Vec::new(),
             touching: None,
             is_of_real_time: expectation.condition.is_of_process(),
+            is_answered: finding.is_answered,
             remedy: None,
         }
     }
@@ -68,6 +71,11 @@ impl Outcome {
     pub(super) fn with_remedy(mut self, remedy: Option<Remedy>) -> Self {
         self.remedy = remedy;
         self
+    }
+
+    /// Whether its condition could be asked: what is not there has no value.
+    pub(super) fn is_answered(&self) -> bool {
+        self.is_answered
     }
 
     /// Adds what was measured in frames before, and what touches the entity.
@@ -96,13 +104,14 @@ impl Outcome {
             before: Vec::new(),
             touching: None,
             is_of_real_time: false,
+            is_answered: true,
             remedy: None,
         }
     }
 
     pub(super) fn open(expectation: &Expectation, frame: u64) -> Self {
-        let measured = format!("not reached: the run stopped after frame {frame}");
-        Self::new(expectation, frame, false, measured)
+        let reason = format!("not reached: the run stopped after frame {frame}");
+        Self::new(expectation, frame, false, Finding::unanswered(reason))
     }
 
     /// What the scene's author wrote that it means, if anything.

@@ -337,7 +337,7 @@ impl<'s> SceneRun<'s> {
                 }
             };
             *outcome = Some(
-                Outcome::new(expectation, frame, held, finding.measured)
+                Outcome::new(expectation, frame, held, finding)
                     .with_remedy(remedy)
                     .with_context(
                         before.into(),

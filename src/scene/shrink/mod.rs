@@ -106,7 +106,7 @@ impl Shrunk {
         self.runs
     }
 
-    /// Whether no single part could be taken out any more, or the most runs were reached before that was known.
+    /// Whether no single part can be taken out any more; if not, the most runs were reached before that was known.
     #[must_use]
     pub fn is_smallest(&self) -> bool {
         self.is_smallest
@@ -143,8 +143,11 @@ impl ShrinkError {
 #[derive(Clone, Debug)]
 enum Failure {
     Expectation(Box<FailedExpectation>),
-    /// It could not be run to its end.
-    Broke(String),
+    /// It could not be run to its end, by the fault of a system or of none.
+    Broke {
+        system: Option<String>,
+        reason: String,
+    },
 }
 
 #[derive(Clone, Debug)]
@@ -153,7 +156,17 @@ struct FailedExpectation {
     wanted: String,
     when: String,
     measured: String,
+    is_answered: bool,
     frame: u64,
+}
+
+impl From<Error> for Failure {
+    fn from(error: Error) -> Self {
+        Self::Broke {
+            system: error.system().map(str::to_owned),
+            reason: error.to_string(),
+        }
+    }
 }
 
 impl Failure {
@@ -163,6 +176,7 @@ impl Failure {
             wanted: outcome.wanted().to_owned(),
             when: outcome.when().to_owned(),
             measured: outcome.measured().to_owned(),
+            is_answered: outcome.is_answered(),
             frame: outcome.frame(),
         }))
     }
@@ -170,7 +184,16 @@ impl Failure {
     /// Whether another failure is the same; if not strictly, it may have another value in another frame.
     fn is_same(&self, other: &Self, is_strict: bool) -> bool {
         match (self, other) {
-            (Self::Broke(one), Self::Broke(other)) => one == other,
+            (
+                Self::Broke { system, reason },
+                Self::Broke {
+                    system: other_system,
+                    reason: other_reason,
+                },
+            ) => match is_strict {
+                true => reason == other_reason,
+                false => system == other_system,
+            },
             (Self::Expectation(one), Self::Expectation(other)) => {
                 let is_that = (&one.what, &one.wanted) == (&other.what, &other.wanted);
                 // A last frame that comes sooner changes when it is wanted, but not what is found.
@@ -178,7 +201,7 @@ impl Failure {
                     && match is_strict {
                         true => (one.frame, &one.measured) == (other.frame, &other.measured),
                         // What is not there at all fails for another reason.
-                        false => !other.measured.contains("there is no "),
+                        false => one.is_answered == other.is_answered,
                     }
             }
             _ => false,
@@ -188,7 +211,7 @@ impl Failure {
     fn last_frame(&self) -> Option<u64> {
         match self {
             Self::Expectation(failed) => Some(failed.frame),
-            Self::Broke(_) => None,
+            Self::Broke { .. } => None,
         }
     }
 }
@@ -201,7 +224,7 @@ impl fmt::Display for Failure {
                 "wanted {} {}, found at frame {}: {}",
                 failed.wanted, failed.when, failed.frame, failed.measured
             ),
-            Self::Broke(reason) => f.write_str(reason),
+            Self::Broke { reason, .. } => f.write_str(reason),
         }
     }
 }
@@ -303,7 +326,7 @@ impl<'r> Shrinker<'r> {
         let run = (self.runtime)().and_then(|runtime| scene.start(runtime));
         let mut run = match run {
             Ok(run) => run,
-            Err(error) => return Some(Failure::Broke(error.to_string())).filter(|it| is_it(it)),
+            Err(error) => return Some(Failure::from(error)).filter(|it| is_it(it)),
         };
         loop {
             let mut failed = run.failed_so_far().map(|outcome| Failure::of(&outcome));
@@ -314,9 +337,7 @@ impl<'r> Shrinker<'r> {
             match run.advance() {
                 Ok(true) => {}
                 Ok(false) => break,
-                Err(error) => {
-                    return Some(Failure::Broke(error.to_string())).filter(|it| is_it(it));
-                }
+                Err(error) => return Some(Failure::from(error)).filter(|it| is_it(it)),
             }
         }
         let report = run.report();

@@ -129,6 +129,14 @@ fn a_loose_search_takes_another_value_for_the_same_failure() {
         .loosely()
         .shrink(text, "x.toml");
     assert!(!loose.expect("it fails").text().contains("[[entities]]"));
+    // One that is not there does not take the place of one that is too low.
+    let text = "title = 't'\nframes = 9\n[[entities]]\nname = 'a'\ntransform = { translation = [0, -3, 0] }\n\
+                [[cues]]\nframe = 5\ndespawn = 'a'\n[[expect]]\nthat = 'a.position.y > 0 at frame 2'\n";
+    let loose = Shrinker::new(&registry, runtime)
+        .loosely()
+        .shrink(text, "x.toml");
+    let loose = loose.expect("it fails");
+    assert!(loose.text().contains("name = 'a'") && !loose.text().contains("despawn"));
 }
 
 #[test]
