@@ -29,11 +29,7 @@ fn frame_statistic(report: &Report) -> Option<&Statistic> {
 }
 
 fn text(report: &Report) -> String {
-    let failed: Vec<&Outcome> = report
-        .outcomes()
-        .iter()
-        .filter(|outcome| !outcome.held())
-        .collect();
+    let failed: Vec<&Outcome> = report.failures().collect();
     let mut text = String::new();
     // Writing to a string does not fail.
     let _ = writeln!(text, "{}", report.title());
@@ -162,11 +158,7 @@ struct BeforeSummary<'r> {
 
 impl<'r> Summary<'r> {
     fn new(scene: &Scene, report: &'r Report) -> Self {
-        let held = report
-            .outcomes()
-            .iter()
-            .filter(|outcome| outcome.held())
-            .count();
+        let failed = report.failures().count();
         Self {
             scene: scene.path().display().to_string(),
             title: report.title(),
@@ -192,8 +184,8 @@ impl<'r> Summary<'r> {
                 worst_frame: frame.worst_frame(),
                 frames_over_budget: report.frames_over_budget(),
             }),
-            held,
-            failed: report.outcomes().len() - held,
+            held: report.outcomes().len() - failed,
+            failed,
             expectations: report
                 .outcomes()
                 .iter()

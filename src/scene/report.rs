@@ -356,6 +356,24 @@ impl Report {
         self.outcomes.iter().all(Outcome::held)
     }
 
+    /// The expectations that failed, in the order of the file.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\n[[expect]]\nthat = 'entities = 0'\n[[expect]]\nthat = 'entities = 1'\n";
+    /// let report = Scene::parse(text, "t.toml", &Registry::standard())?.run(Runtime::new())?;
+    /// let failed: Vec<&str> = report.failures().map(|outcome| outcome.wanted()).collect();
+    /// assert_eq!(failed, ["entities = 1"]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn failures(&self) -> impl Iterator<Item = &Outcome> + Clone {
+        self.outcomes.iter().filter(|outcome| !outcome.held())
+    }
+
     /// The cues and edits that could not be carried out, with the reasons.
     #[must_use]
     pub fn missed(&self) -> &[String] {
@@ -408,7 +426,7 @@ impl Report {
 impl fmt::Display for Report {
     /// One line of numbers, and one for each expectation that failed.
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let failed = self.outcomes.iter().filter(|outcome| !outcome.held());
+        let failed = self.failures();
         write!(
             f,
             "{}: {} frames, {} of {} expectations held",

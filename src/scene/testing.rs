@@ -26,7 +26,7 @@ impl Report {
             return;
         }
         let mut text = format!("{}, after {} frames:", self.title(), self.frames());
-        for outcome in self.outcomes().iter().filter(|outcome| !outcome.held()) {
+        for outcome in self.failures() {
             let _ = write!(text, "\n  {outcome}");
             for (frame, measured) in outcome.before() {
                 let _ = write!(text, "\n    frame {frame}: {measured}");

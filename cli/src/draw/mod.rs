@@ -43,10 +43,10 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
     let (title, last) = match command.scene.recording()? {
         Some(recording) => {
             film.choose(path, recording.last_frame())?;
-            let mut runtime = engine.runtime()?;
+            let (mut runtime, mut playback) = (engine.runtime()?, recording.playback());
             for frame in 0..=recording.last_frame() {
                 if film.wants(frame) {
-                    recording.restore_into(&mut runtime, engine.registry(), frame)?;
+                    playback.restore_into(&mut runtime, engine.registry(), frame)?;
                     film.see(runtime.world(), frame)?;
                 }
             }

@@ -1,7 +1,7 @@
 //! What a watcher does, apart from terminals: keys in, state out.
 
 use super::picture::{Camera, View};
-use super::session::Session;
+use super::watched::Watched;
 use crate::draw::snapshot::Snapshot;
 use crate::trouble::Trouble;
 use gerust::{Entity, World};
@@ -31,7 +31,7 @@ pub(super) struct TreeLine {
 }
 
 pub(super) struct App<'s> {
-    pub(super) session: Session<'s>,
+    pub(super) watched: Watched<'s>,
     pub(super) is_running: bool,
     speed: usize,
     pub(super) view: View,
@@ -53,10 +53,10 @@ pub(super) struct App<'s> {
 }
 
 impl<'s> App<'s> {
-    pub(super) fn new(session: Session<'s>, view: View) -> Result<Self, Trouble> {
-        let camera = Camera::around(&Snapshot::take(session.world())?);
+    pub(super) fn new(watched: Watched<'s>, view: View) -> Result<Self, Trouble> {
+        let camera = Camera::around(&Snapshot::take(watched.world())?);
         Ok(Self {
-            session,
+            watched,
             is_running: false,
             speed: USUAL_SPEED,
             view,
@@ -77,9 +77,9 @@ impl<'s> App<'s> {
 
     /// Looks at the values of the selected entity.
     pub(super) fn look(&mut self) {
-        let world = self.session.world();
+        let world = self.watched.world();
         let selected = self.selected(world);
-        let now = selected.map(|entity| (entity, self.session.frame()));
+        let now = selected.map(|entity| (entity, self.watched.frame()));
         if now == self.seen {
             return;
         }
@@ -107,7 +107,7 @@ impl<'s> App<'s> {
             self.due = 0.0;
             return Ok(());
         }
-        let clock = self.session.world().global::<gerust::Clock>()?;
+        let clock = self.watched.world().global::<gerust::Clock>()?;
         let step = f64::from(clock.step_seconds());
         drop(clock);
         // Rounding must not put off a frame whose time has come.
@@ -115,7 +115,7 @@ impl<'s> App<'s> {
         let frames = (self.due.floor() as u64).min(MOST_AT_ONCE);
         self.due -= self.due.floor();
         for _ in 0..frames {
-            if !self.session.forward()? {
+            if !self.watched.forward()? {
                 self.is_running = false;
                 self.message = String::from("this is the end");
                 break;
@@ -140,13 +140,13 @@ impl<'s> App<'s> {
             KeyCode::Char(' ') => self.is_running = !self.is_running,
             KeyCode::Char('.') | KeyCode::Right => {
                 self.is_running = false;
-                if !self.session.forward()? {
+                if !self.watched.forward()? {
                     self.message = String::from("this is the end");
                 }
             }
             KeyCode::Char(',') | KeyCode::Left => {
                 self.is_running = false;
-                if !self.session.back()? {
+                if !self.watched.back()? {
                     self.message = String::from("this is the start");
                 }
             }
@@ -193,7 +193,7 @@ impl<'s> App<'s> {
         let Some(name) = self.systems().get(self.system).cloned() else {
             return Ok(());
         };
-        self.message = match self.session.toggle(&name)? {
+        self.message = match self.watched.toggle(&name)? {
             Some(true) => format!("`{name}` is on"),
             Some(false) => format!("`{name}` is off: see what stands still"),
             None => String::from("a recording has run already: nothing can be switched"),
@@ -203,14 +203,14 @@ impl<'s> App<'s> {
 
     /// The names of all systems, in the order in which they run.
     pub(super) fn systems(&self) -> Vec<String> {
-        let runtime = self.session.running().unwrap_or(self.session.shown());
+        let runtime = self.watched.running().unwrap_or(self.watched.shown());
         let systems = runtime.schedule().systems();
         systems.map(|system| system.name().to_owned()).collect()
     }
 
     /// All entities whose label contains what is searched for, each after what it is under.
     pub(super) fn tree(&self) -> Vec<TreeLine> {
-        let world = self.session.world();
+        let world = self.watched.world();
         let mut roots: Vec<Entity> = world
             .rows::<Entity>()
             .iter()

@@ -2,8 +2,8 @@
 
 mod app;
 mod picture;
-mod session;
 mod view;
+mod watched;
 
 use crate::Verdict;
 use crate::arguments::{ViewArgument, WatchCommand};
@@ -14,10 +14,10 @@ use app::App;
 use picture::View;
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
-use session::Session;
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 use view::Palette;
+use watched::Watched;
 
 /// How long keys are waited for before the next look.
 const BETWEEN_LOOKS: Duration = Duration::from_millis(33);
@@ -38,8 +38,8 @@ pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
                 "this is a recording already; leave `--record` out",
             ));
         }
-        let session = Session::recorded(engine, recording)?;
-        let app = App::new(session, view)?;
+        let watched = Watched::recorded(engine, recording)?;
+        let app = App::new(watched, view)?;
         watch(app)?;
         return Ok(true);
     }
@@ -48,11 +48,11 @@ pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
         output::refuse_same(scene.path(), path)?;
     }
     let run = scene.start(output::runtime(engine, command.threads)?)?;
-    let app = App::new(Session::live(engine, run)?, view)?;
+    let app = App::new(Watched::live(engine, run)?, view)?;
     let (app, outcome) = watch_to_end(app);
     // What has run is kept, however it ended.
     if let Some(path) = &command.record {
-        app.session.keep(path)?;
+        app.watched.keep(path)?;
     }
     outcome?;
     Ok(true)

@@ -2,8 +2,8 @@
 
 use super::app::App;
 use super::picture::View;
-use super::session::Session;
 use super::view::{Palette, draw};
+use super::watched::Watched;
 use crate::engine::Engine;
 use gerust::scene::{Recording, Registry, Scene};
 use ratatui::Terminal;
@@ -42,8 +42,8 @@ fn app<'s>(engine: &'s Engine, scene: &'s Scene) -> App<'s> {
     let run = scene
         .start(engine.runtime().expect("it is made"))
         .expect("it fits");
-    let session = Session::live(engine, run).expect("memory does not fail");
-    App::new(session, View::Side).expect("there are boxes")
+    let watched = Watched::live(engine, run).expect("memory does not fail");
+    App::new(watched, View::Side).expect("there are boxes")
 }
 
 fn press(app: &mut App<'_>, keys: &str) {
@@ -98,7 +98,7 @@ fn all_of_it_is_seen_from_80_by_24_on() {
 fn it_runs_stands_steps_and_goes_back() {
     let (engine, scene) = (Engine::standard(), scene());
     let mut app = app(&engine, &scene);
-    let frame = |app: &App<'_>| app.session.frame();
+    let frame = |app: &App<'_>| app.watched.frame();
     app.pass(Duration::from_secs(1)).expect("nothing fails");
     assert_eq!(frame(&app), 0, "it stands at first");
     press(&mut app, " ");
@@ -108,10 +108,10 @@ fn it_runs_stands_steps_and_goes_back() {
     press(&mut app, "+");
     app.pass(Duration::from_millis(50)).expect("nothing fails");
     assert_eq!(frame(&app), 12);
-    let digest = |app: &App<'_>| app.session.world().digest();
+    let digest = |app: &App<'_>| app.watched.world().digest();
     let at_12 = digest(&app);
     press(&mut app, ",,,");
-    assert!(!app.is_running && app.session.is_past());
+    assert!(!app.is_running && app.watched.is_past());
     assert_eq!(frame(&app), 9);
     assert!(
         text(&mut app, (80, 24)).contains("frame 9 of 30, 0.15 s, stands, in the past, speed 2")
@@ -119,7 +119,7 @@ fn it_runs_stands_steps_and_goes_back() {
     press(&mut app, "...");
     assert_eq!((frame(&app), digest(&app)), (12, at_12));
     assert!(
-        !app.session.is_past(),
+        !app.watched.is_past(),
         "it has come back to where the scene stands"
     );
     press(&mut app, ".");
@@ -155,9 +155,9 @@ fn a_system_that_is_off_is_marked_and_what_it_moves_stands_still() {
         "`standard: drift` is off: see what stands still"
     );
     assert!(text(&mut app, (80, 24)).contains("×standard: drift"));
-    let gull = app.session.world().find("gull").expect("it is there");
+    let gull = app.watched.world().find("gull").expect("it is there");
     let x = |app: &App<'_>| {
-        let world = app.session.world();
+        let world = app.watched.world();
         world
             .get::<gerust::Transform>(gull)
             .expect("it has one")
@@ -176,7 +176,7 @@ fn entities_are_found_by_name() {
     let mut app = app(&engine, &scene);
     press(&mut app, "/gu");
     assert!(app.is_typing);
-    assert_eq!(app.selected, app.session.world().find("gull"));
+    assert_eq!(app.selected, app.watched.world().find("gull"));
     let told = text(&mut app, (80, 24));
     assert!(
         told.contains("find: gu_") && told.contains("1 with `gu`"),
@@ -232,25 +232,25 @@ fn what_was_watched_can_be_kept_and_watched_again() {
     press(&mut app, ".....,,");
     let folder = tempfile::tempdir().expect("there is room");
     let path = folder.path().join("watched.rec");
-    app.session.keep(&path).expect("there is room");
+    app.watched.keep(&path).expect("there is room");
     let recording = Recording::load(&path).expect("it is one");
     assert_eq!((recording.last_frame(), recording.damage()), (5, None));
-    let session = Session::recorded(&engine, recording).expect("all is registered");
-    let mut app = App::new(session, View::Top).expect("there are boxes");
+    let watched = Watched::recorded(&engine, recording).expect("all is registered");
+    let mut app = App::new(watched, View::Top).expect("there are boxes");
     press(&mut app, "v......");
     assert_eq!(
-        (app.session.frame(), app.message.as_str()),
+        (app.watched.frame(), app.message.as_str()),
         (5, "this is the end")
     );
     press(&mut app, "\tx");
     assert!(app.message.starts_with("a recording has run already"));
     assert!(text(&mut app, (80, 24)).contains("frame times are not written down"));
     press(&mut app, ",");
-    assert_eq!(app.session.frame(), 4);
+    assert_eq!(app.watched.frame(), 4);
     let engine = Engine::standard();
     let scene = self::scene();
     let unwritable = self::app(&engine, &scene)
-        .session
+        .watched
         .keep(&folder.path().join("no/x.rec"));
     assert!(unwritable.is_err());
 }

@@ -72,24 +72,24 @@ pub(super) fn draw(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette) {
 }
 
 fn heading(app: &App<'_>, width: u16) -> Line<'static> {
-    let session = &app.session;
-    let state = match (app.is_running, session.is_past(), session.is_recording()) {
+    let watched = &app.watched;
+    let state = match (app.is_running, watched.is_past(), watched.is_recording()) {
         (true, false, false) => "runs",
         (true, _, _) => "replays",
         (false, true, _) => "stands, in the past",
         (false, false, _) => "stands",
     };
-    let seconds = session.world().global::<Clock>();
+    let seconds = watched.world().global::<Clock>();
     let seconds = seconds.map_or(0.0, |clock| clock.seconds());
     let told = format!(
         " - frame {} of {}, {seconds:.2} s, {state}, speed {}",
-        session.frame(),
-        session.last_frame(),
+        watched.frame(),
+        watched.last_frame(),
         app.speed(),
     );
     // How it stands is worth more than the end of a long title.
     let room = usize::from(width).saturating_sub(told.chars().count());
-    let title = output::shortened(&session.title(), room);
+    let title = output::shortened(&watched.title(), room);
     Line::from(vec![
         Span::styled(title, Style::new().add_modifier(Modifier::BOLD)),
         Span::raw(told),
@@ -116,7 +116,7 @@ fn draw_scene(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect
         .title_bottom(legend(palette));
     let inner = block.inner(area);
     frame.render_widget(block, area);
-    let world = app.session.world();
+    let world = app.watched.world();
     let Ok(snapshot) = Snapshot::take(world) else {
         return;
     };
@@ -173,7 +173,7 @@ fn draw_systems(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Re
     let block = Block::bordered().title("systems: time in the last frame");
     let inner = block.inner(area);
     frame.render_widget(block, area);
-    let Some(runtime) = app.session.running() else {
+    let Some(runtime) = app.watched.running() else {
         let text = "a recording: no system runs here";
         frame.render_widget(Paragraph::new(text), inner);
         return;
@@ -219,7 +219,7 @@ fn highlight(line: Line<'_>, is_selected: bool) -> Line<'_> {
 
 /// Frame times as bars, each an eighth of a letter in height, with the budget as a line.
 fn draw_strip(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect) {
-    let Some(runtime) = app.session.running() else {
+    let Some(runtime) = app.watched.running() else {
         let block = Block::bordered().title("frame times are not written down");
         frame.render_widget(block, area);
         return;
@@ -306,7 +306,7 @@ fn draw_tree(frame: &mut Frame<'_>, app: &App<'_>, area: Rect) {
 }
 
 fn draw_entity(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect) {
-    let world = app.session.world();
+    let world = app.watched.world();
     let selected = app.selected(world);
     let title = match (selected, app.selected) {
         (Some(entity), _) => world.label(entity),

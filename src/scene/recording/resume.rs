@@ -1,7 +1,7 @@
 //! Going on where a recording stands.
 
 use super::item::Happened;
-use super::{Recording, RecordingError};
+use super::{Playback, Recording, RecordingError};
 use crate::error::Error;
 use crate::runtime::{Controls, Runtime};
 use crate::scene::happenings::Happenings;
@@ -82,15 +82,49 @@ impl Recording {
         registry: &Registry,
         frame: u64,
     ) -> Result<(), ResumeError> {
-        self.header.settings.apply(runtime)?;
-        registry.enroll(runtime.world_mut())?;
-        self.restore(runtime, frame)
+        self.playback().restore_into(runtime, registry, frame)
     }
+}
 
-    fn restore(&self, runtime: &mut Runtime, frame: u64) -> Result<(), ResumeError> {
-        let mut playback = self.playback();
-        let snapshot = playback.go_to(frame)?;
-        runtime.world_mut().restore(snapshot)?;
+impl Playback<'_> {
+    /// [`Recording::restore_into`] for many frames one after the other: each costs what has changed since the last.
+    ///
+    /// # Errors
+    ///
+    /// As [`Recording::restore_into`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::scene::{Recording, RecordingWriter, Registry, Scene};
+    ///
+    /// let text = "title = 'a mast'\nframes = 2\n[[entities]]\nname = 'mast'\n";
+    /// let registry = Registry::standard();
+    /// let scene = Scene::parse(text, "mast.toml", &registry)?;
+    /// let mut run = scene.start(Runtime::new())?;
+    /// let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
+    /// while run.advance()? {
+    ///     writer.note(&run)?;
+    /// }
+    /// let recording = Recording::from_bytes(writer.finish(&run)?, "mast.rec")?;
+    ///
+    /// let (mut runtime, mut playback) = (Runtime::new(), recording.playback());
+    /// for frame in 0..=recording.last_frame() {
+    ///     playback.restore_into(&mut runtime, &registry, frame)?;
+    ///     assert_eq!(Some(runtime.world().digest()), recording.digest(frame));
+    /// }
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn restore_into(
+        &mut self,
+        runtime: &mut Runtime,
+        registry: &Registry,
+        frame: u64,
+    ) -> Result<(), ResumeError> {
+        self.recording().header.settings.apply(runtime)?;
+        registry.enroll(runtime.world_mut())?;
+        runtime.world_mut().restore(self.go_to(frame)?)?;
         runtime.clock_mut().set_frame(frame);
         runtime.settle()?;
         Ok(())
@@ -139,8 +173,9 @@ impl SceneRun<'_> {
     /// ```
     pub fn resume(&mut self, recording: &Recording, frame: u64) -> Result<(), ResumeError> {
         let happened = recording.happened(frame)?;
+        let registry = &self.scene().registry;
         let runtime = self.runtime_mut();
-        recording.restore(runtime, frame)?;
+        recording.restore_into(runtime, registry, frame)?;
         let names = runtime.schedule().systems();
         let names: Vec<String> = names.map(|system| system.name().to_owned()).collect();
         for name in names {

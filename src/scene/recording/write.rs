@@ -100,9 +100,8 @@ impl<W: Write> RecordingWriter<W> {
     /// If it cannot be written.
     pub fn finish(mut self, run: &SceneRun<'_>) -> io::Result<W> {
         let report = run.report();
-        let held = report.outcomes().iter().filter(|outcome| outcome.held());
-        let held = held.count() as u64;
-        let failed = report.outcomes().len() as u64 - held;
+        let failed = report.failures().count() as u64;
+        let held = report.outcomes().len() as u64 - failed;
         let end = Item::End(End { held, failed });
         self.to.write_all(&wrapped(&end))?;
         self.to.flush()?;

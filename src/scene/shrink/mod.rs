@@ -341,7 +341,7 @@ impl<'r> Shrinker<'r> {
             }
         }
         let report = run.report();
-        let failed = report.outcomes().iter().filter(|outcome| !outcome.held());
+        let failed = report.failures();
         failed.map(Failure::of).find(|failure| is_it(failure))
     }
 }

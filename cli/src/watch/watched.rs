@@ -39,13 +39,13 @@ struct Past {
     frame: u64,
 }
 
-pub(super) struct Session<'s> {
+pub(super) struct Watched<'s> {
     engine: &'s Engine,
     live: Option<Live<'s>>,
     past: Option<Past>,
 }
 
-impl<'s> Session<'s> {
+impl<'s> Watched<'s> {
     /// A scene from its start.
     pub(super) fn live(engine: &'s Engine, run: SceneRun<'s>) -> Result<Self, Trouble> {
         let written = Memory::default();
@@ -63,13 +63,13 @@ impl<'s> Session<'s> {
 
     /// A recording from its start.
     pub(super) fn recorded(engine: &'s Engine, recording: Recording) -> Result<Self, Trouble> {
-        let mut session = Self {
+        let mut watched = Self {
             engine,
             live: None,
             past: None,
         };
-        session.show(recording, 0)?;
-        Ok(session)
+        watched.show(recording, 0)?;
+        Ok(watched)
     }
 
     fn show(&mut self, recording: Recording, frame: u64) -> Result<(), Trouble> {
@@ -128,7 +128,7 @@ impl<'s> Session<'s> {
         match (&self.past, &self.live) {
             (Some(past), _) => &past.runtime,
             (None, Some(live)) => live.run.runtime(),
-            (None, None) => unreachable!("a session has one or the other"),
+            (None, None) => unreachable!("there is one or the other"),
         }
     }
 
