@@ -3,6 +3,7 @@
 mod answers;
 mod controls;
 mod frame_loop;
+mod frames;
 mod kit;
 mod pacing;
 mod standard;

@@ -73,7 +73,11 @@ pub(super) fn draw(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette) {
 
 fn heading(app: &App<'_>, width: u16) -> Line<'static> {
     let watched = &app.watched;
-    let state = match (app.is_running, watched.is_past(), watched.is_recording()) {
+    let state = match (
+        app.is_running,
+        watched.is_past(),
+        watched.running().is_none(),
+    ) {
         (true, false, false) => "runs",
         (true, _, _) => "replays",
         (false, true, _) => "stands, in the past",
@@ -89,7 +93,7 @@ fn heading(app: &App<'_>, width: u16) -> Line<'static> {
     );
     // How it stands is worth more than the end of a long title.
     let room = usize::from(width).saturating_sub(told.chars().count());
-    let title = output::shortened(&watched.title(), room);
+    let title = output::shortened(watched.title(), room);
     Line::from(vec![
         Span::styled(title, Style::new().add_modifier(Modifier::BOLD)),
         Span::raw(told),

@@ -41,8 +41,16 @@ struct Past {
 
 pub(super) struct Watched<'s> {
     engine: &'s Engine,
-    live: Option<Live<'s>>,
-    past: Option<Past>,
+    source: Source<'s>,
+}
+
+enum Source<'s> {
+    Live {
+        live: Box<Live<'s>>,
+        /// What is shown in its place.
+        past: Option<Past>,
+    },
+    Recorded(Past),
 }
 
 impl<'s> Watched<'s> {
@@ -50,72 +58,57 @@ impl<'s> Watched<'s> {
     pub(super) fn live(engine: &'s Engine, run: SceneRun<'s>) -> Result<Self, Trouble> {
         let written = Memory::default();
         let writer = RecordingWriter::begin(written.clone(), &run).map_err(Trouble::other)?;
-        Ok(Self {
-            engine,
-            live: Some(Live {
-                run,
-                writer,
-                written,
-            }),
-            past: None,
-        })
+        let live = Box::new(Live {
+            run,
+            writer,
+            written,
+        });
+        let source = Source::Live { live, past: None };
+        Ok(Self { engine, source })
     }
 
     /// A recording from its start.
     pub(super) fn recorded(engine: &'s Engine, recording: Recording) -> Result<Self, Trouble> {
-        let mut watched = Self {
-            engine,
-            live: None,
-            past: None,
-        };
-        watched.show(recording, 0)?;
-        Ok(watched)
+        let source = Source::Recorded(Past::at(engine, recording, 0)?);
+        Ok(Self { engine, source })
     }
 
-    fn show(&mut self, recording: Recording, frame: u64) -> Result<(), Trouble> {
-        let mut runtime = self.engine.runtime()?;
-        recording.restore_into(&mut runtime, self.engine.registry(), frame)?;
-        self.past = Some(Past {
-            recording,
-            runtime,
-            frame,
-        });
-        Ok(())
+    fn run(&self) -> Option<&SceneRun<'s>> {
+        match &self.source {
+            Source::Live { live, .. } => Some(&live.run),
+            Source::Recorded(_) => None,
+        }
     }
 
-    pub(super) fn title(&self) -> String {
-        match (&self.live, &self.past) {
-            (Some(live), _) => live.run.scene().title().to_owned(),
-            (None, Some(past)) => past.recording.title().to_owned(),
-            (None, None) => String::new(),
+    pub(super) fn title(&self) -> &str {
+        match &self.source {
+            Source::Live { live, .. } => live.run.scene().title(),
+            Source::Recorded(past) => past.recording.title(),
         }
     }
 
     /// The frame that is shown.
     pub(super) fn frame(&self) -> u64 {
-        match (&self.past, &self.live) {
-            (Some(past), _) => past.frame,
-            (None, Some(live)) => live.run.frame(),
-            (None, None) => 0,
+        match &self.source {
+            Source::Live {
+                past: Some(past), ..
+            }
+            | Source::Recorded(past) => past.frame,
+            Source::Live { live, past: None } => live.run.frame(),
         }
     }
 
     /// The last frame that there will be.
     pub(super) fn last_frame(&self) -> u64 {
-        match (&self.live, &self.past) {
-            (Some(live), _) => live.run.scene().frames(),
-            (None, Some(past)) => past.recording.last_frame(),
-            (None, None) => 0,
+        match &self.source {
+            Source::Live { live, .. } => live.run.scene().frames(),
+            Source::Recorded(past) => past.recording.last_frame(),
         }
     }
 
     /// Whether a frame is shown that ran earlier.
     pub(super) fn is_past(&self) -> bool {
-        self.past.is_some() && self.live.is_some()
-    }
-
-    pub(super) fn is_recording(&self) -> bool {
-        self.live.is_none()
+        matches!(&self.source, Source::Live { past: Some(_), .. })
     }
 
     /// What is shown.
@@ -125,40 +118,46 @@ impl<'s> Watched<'s> {
 
     /// The runtime that is shown. Of a past frame its world counts, not its profiler.
     pub(super) fn shown(&self) -> &Runtime {
-        match (&self.past, &self.live) {
-            (Some(past), _) => &past.runtime,
-            (None, Some(live)) => live.run.runtime(),
-            (None, None) => unreachable!("there is one or the other"),
+        match &self.source {
+            Source::Live {
+                past: Some(past), ..
+            }
+            | Source::Recorded(past) => &past.runtime,
+            Source::Live { live, past: None } => live.run.runtime(),
         }
     }
 
     /// The runtime that runs, if one does.
     pub(super) fn running(&self) -> Option<&Runtime> {
-        self.live.as_ref().map(|live| live.run.runtime())
+        self.run().map(SceneRun::runtime)
     }
 
     /// Goes to the next frame; says whether there was one.
     pub(super) fn forward(&mut self) -> Result<bool, Trouble> {
-        let Some(past) = &mut self.past else {
-            let Some(live) = &mut self.live else {
-                return Ok(false);
-            };
-            let has_run = live.run.advance()?;
-            if has_run {
-                live.writer.note(&live.run).map_err(Trouble::other)?;
+        match &mut self.source {
+            Source::Live { live, past: None } => live.advance(),
+            Source::Live {
+                live,
+                past: slot @ Some(_),
+            } if slot
+                .as_ref()
+                .is_some_and(|past| past.frame + 1 == live.run.frame()) =>
+            {
+                *slot = None;
+                Ok(true)
             }
-            return Ok(has_run);
-        };
-        let next = past.frame + 1;
-        if next > past.recording.last_frame() {
-            return Ok(false);
+            Source::Live {
+                past: Some(past), ..
+            }
+            | Source::Recorded(past) => {
+                let next = past.frame + 1;
+                let is_there = next <= past.recording.last_frame();
+                if is_there {
+                    past.go_to(self.engine, next)?;
+                }
+                Ok(is_there)
+            }
         }
-        let is_now = |live: &Live<'_>| live.run.frame() == next;
-        match self.live.as_ref().is_some_and(is_now) {
-            true => self.past = None,
-            false => self.go_to_past(next)?,
-        }
-        Ok(true)
     }
 
     /// Goes to the frame before; says whether there was one.
@@ -166,31 +165,28 @@ impl<'s> Watched<'s> {
         let Some(before) = self.frame().checked_sub(1) else {
             return Ok(false);
         };
-        if self.past.is_none()
-            && let Some(live) = &self.live
-        {
-            let bytes = live.written.0.borrow().clone();
-            let recording = Recording::from_bytes(bytes, "this run")?;
-            self.show(recording, before)?;
-            return Ok(true);
+        match &mut self.source {
+            Source::Live {
+                live,
+                past: past @ None,
+            } => {
+                let bytes = live.written.0.borrow().clone();
+                let recording = Recording::from_bytes(bytes, "this run")?;
+                *past = Some(Past::at(self.engine, recording, before)?);
+            }
+            Source::Live {
+                past: Some(past), ..
+            }
+            | Source::Recorded(past) => {
+                past.go_to(self.engine, before)?;
+            }
         }
-        self.go_to_past(before)?;
         Ok(true)
-    }
-
-    fn go_to_past(&mut self, frame: u64) -> Result<(), Trouble> {
-        if let Some(past) = &mut self.past {
-            let registry = self.engine.registry();
-            past.recording
-                .restore_into(&mut past.runtime, registry, frame)?;
-            past.frame = frame;
-        }
-        Ok(())
     }
 
     /// Switches a system of the run on or off; says whether it is on.
     pub(super) fn toggle(&mut self, system: &str) -> Result<Option<bool>, Trouble> {
-        let Some(live) = &mut self.live else {
+        let Source::Live { live, .. } = &mut self.source else {
             return Ok(None);
         };
         let runtime = live.run.runtime_mut();
@@ -204,11 +200,42 @@ impl<'s> Watched<'s> {
 
     /// Writes all that has run into a file.
     pub(super) fn keep(self, path: &Path) -> Result<(), Trouble> {
-        let Some(live) = self.live else {
+        let Source::Live { live, .. } = self.source else {
             return Ok(());
         };
         let finished = live.writer.finish(&live.run).map_err(Trouble::other)?;
         let bytes = finished.0.borrow();
         std::fs::write(path, bytes.as_slice()).map_err(|error| output::unwritable(path, &error))
+    }
+}
+
+impl Live<'_> {
+    /// Runs the next frame and writes it down; says whether there was one.
+    fn advance(&mut self) -> Result<bool, Trouble> {
+        let has_run = self.run.advance()?;
+        if has_run {
+            self.writer.note(&self.run).map_err(Trouble::other)?;
+        }
+        Ok(has_run)
+    }
+}
+
+impl Past {
+    fn at(engine: &Engine, recording: Recording, frame: u64) -> Result<Self, Trouble> {
+        let mut past = Self {
+            recording,
+            runtime: engine.runtime()?,
+            frame,
+        };
+        past.go_to(engine, frame)?;
+        Ok(past)
+    }
+
+    fn go_to(&mut self, engine: &Engine, frame: u64) -> Result<(), Trouble> {
+        let registry = engine.registry();
+        self.recording
+            .restore_into(&mut self.runtime, registry, frame)?;
+        self.frame = frame;
+        Ok(())
     }
 }

@@ -1,0 +1,190 @@
+//! Frames: the phases in order, with clock, events and profiler around them.
+
+use super::controls::Controls;
+use super::frame_loop::Runtime;
+use crate::collide::{self, Contacts};
+use crate::error::Error;
+use crate::profile;
+use crate::schedule::{Cause, Crew, FrameContext, Leader, Phase, Schedule, WhichSystems};
+use crate::store::World;
+
+impl Runtime {
+    /// Runs so many frames. Before a frame the systems of [`Phase::Setup`] run that have not run yet.
+    ///
+    /// # Errors
+    ///
+    /// If the order of the systems cannot hold ([`Schedule::plan`]); then no frame runs. If a system panics or asks for a
+    /// global that is not there; the message names system, phase and frame. The frame ends there, everything that was
+    /// recorded as edits and not carried out yet is thrown away as a whole, and the runtime can go on with the next frame.
+    /// What systems wrote into components before stays, and so do the edits of earlier phases. On several threads, which
+    /// of the systems that were not ordered against the failed one have run by then is not determined.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_system(System::named("faulty").takes::<Global<Clock>>().runs(|clock| {
+    ///     assert_ne!(clock.frame(), 2, "no work on frame 2");
+    /// }))?;
+    /// let error = runtime.run_frames(3).unwrap_err();
+    /// assert_eq!((error.is_panic(), error.system()), (true, Some("faulty")));
+    /// runtime.run_frames(1)?;
+    /// assert_eq!(runtime.world().global::<Clock>()?.frame(), 3);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn run_frames(&mut self, frames: u64) -> Result<(), Error> {
+        self.schedule.get_ready()?;
+        #[cfg_attr(not(feature = "parallel"), expect(unused_mut, reason = "all run here"))]
+        let mut frames = frames;
+        #[cfg(feature = "parallel")]
+        {
+            while frames > 0 && !self.schedule.is_worth_threads(&self.crew) {
+                self.run_frame(Leader::Alone)?;
+                frames -= 1;
+            }
+            if frames > 0 && !self.schedule.needs_caller_thread() {
+                let crew = self.crew.clone();
+                return crew
+                    .inside(|| (0..frames).try_for_each(|_| self.run_frame(Leader::InPool)));
+            }
+        }
+        #[cfg(feature = "parallel")]
+        let leader = Leader::Caller;
+        #[cfg(not(feature = "parallel"))]
+        let leader = Leader::Alone;
+        (0..frames).try_for_each(|_| self.run_frame(leader))
+    }
+
+    /// Runs a frame on one thread, and tells after each step what it was and what the world is like then: to find out what has
+    /// changed a value. The frame comes to the same as any other.
+    ///
+    /// # Errors
+    ///
+    /// As [`Runtime::run_frames`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::schedule::Cause;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let gull = runtime.world_mut().spawn((Transform::default(),));
+    /// for (name, metres) in [("rest", 0.0), ("rise", 2.0), ("rest again", 0.0)] {
+    ///     runtime.add_system(System::named(name).takes::<Rows<&mut Transform>>().runs(move |mut rows| {
+    ///         rows.each(|transform| transform.translation.y += metres);
+    ///     }))?;
+    /// }
+    /// let mut height = 0.0;
+    /// let mut changed = Vec::new();
+    /// runtime.run_frame_watched(|cause, world| {
+    ///     let now = world.get::<Transform>(gull).unwrap().translation.y;
+    ///     if std::mem::replace(&mut height, now) != now {
+    ///         changed.push(cause.to_string());
+    ///     }
+    /// })?;
+    /// assert_eq!(changed, ["the system `rise`"]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn run_frame_watched(
+        &mut self,
+        mut watch: impl FnMut(Cause<'_>, &World),
+    ) -> Result<(), Error> {
+        self.run_frame_by(|schedule, world, context, _| {
+            schedule.run_frame_watched(world, context, &mut watch)
+        })
+    }
+
+    fn run_frame(&mut self, leader: Leader) -> Result<(), Error> {
+        self.run_frame_by(|schedule, world, context, crew| {
+            schedule.run_frame_phases(world, context, crew, leader)
+        })
+    }
+
+    fn run_frame_by(
+        &mut self,
+        run_phases: impl FnOnce(&mut Schedule, &mut World, FrameContext, &Crew) -> Result<(), Error>,
+    ) -> Result<(), Error> {
+        self.schedule.get_ready()?;
+        self.set_up()?;
+        let clock = self.clock_mut();
+        clock.advance();
+        let context = FrameContext {
+            clock: *clock,
+            which: WhichSystems::All,
+        };
+        self.profiler.begin_frame(context.clock.frame());
+        let outcome = {
+            let _told = profile::tell_frame(context.clock.frame());
+            self.world.start_event_frame();
+            run_phases(&mut self.schedule, &mut self.world, context, &self.crew)
+        };
+        if let Some(controls) = self.world.find_global_mut::<Controls>() {
+            controls.end_frame();
+        }
+        let world = &self.world;
+        self.profiler.end_frame(|count| {
+            count("entities", world.len() as u64);
+            count("events", world.events_of_frame());
+            if let Ok(contacts) = world.global::<Contacts>() {
+                count("contacts", contacts.iter().len() as u64);
+                count("leftovers", contacts.leftover_count() as u64);
+            }
+        });
+        outcome.and_then(|()| collide::tell_refused(&self.world))
+    }
+
+    /// Runs the systems of Setup that have not run yet.
+    fn set_up(&mut self) -> Result<(), Error> {
+        if !self.schedule.wants_set_up() {
+            return Ok(());
+        }
+        let context = FrameContext {
+            clock: *self.clock_mut(),
+            which: WhichSystems::Untried,
+        };
+        self.schedule
+            .run_phase(Phase::Setup, &mut self.world, context, &self.crew)?;
+        // It may have switched others.
+        self.schedule.get_ready()
+    }
+
+    /// Brings world placements, world boxes and contacts up to date with what was changed between frames. No time passes
+    /// and no system of yours runs; a contact that is found begins now.
+    ///
+    /// # Errors
+    ///
+    /// If a global that the built-in systems need has been taken away.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let crane = runtime.world_mut().spawn((Transform::at(40.0, 0.0, 0.0),));
+    /// let hook = runtime.world_mut().spawn((Transform::at(0.0, 5.0, 0.0),));
+    /// runtime.world_mut().link(hook, crane)?;
+    /// runtime.settle()?;
+    /// let placed = runtime.world().get::<WorldTransform>(hook)?.translation();
+    /// assert_eq!(placed, Vec3::new(40.0, 5.0, 0.0));
+    /// assert_eq!(runtime.world().global::<Clock>()?.frame(), 0);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn settle(&mut self) -> Result<(), Error> {
+        self.schedule.get_ready()?;
+        let context = FrameContext {
+            clock: *self.clock_mut(),
+            which: WhichSystems::BuiltIn,
+        };
+        [Phase::Place, Phase::Touch]
+            .into_iter()
+            .try_for_each(|phase| {
+                self.schedule
+                    .run_phase(phase, &mut self.world, context, &self.crew)
+            })
+            .and_then(|()| collide::tell_refused(&self.world))
+    }
+}
