@@ -124,6 +124,10 @@ impl Source {
         let Self::Scene(scene) = self else {
             return None;
         };
+        // As it was loaded: no frame has run.
+        if found.frame == 0 {
+            return None;
+        }
         let mut run = setting.start(scene).ok()?;
         while run.frame() + 1 < found.frame {
             run.advance().ok()?;
@@ -231,6 +235,7 @@ fn text(answer: &Answer<'_>, found: Option<&Found>) -> String {
     };
     let mut text = wrapped(&difference.to_string(), "", 2);
     match wrote {
+        [None, None] if difference.frame == 0 => text += "  as they were loaded\n",
         [None, None] if difference.writers.is_empty() => {}
         [None, None] => {
             let writers = difference.writers.join(", ");

@@ -62,7 +62,7 @@ pub(crate) enum Command {
     Draw(DrawCommand),
     /// Watch a scene or a recording in the terminal: run, stop, step, go back, switch systems off, look at entities
     #[command(
-        after_help = "Examples:\n  gerust watch scenes/quay.toml\n  gerust watch scenes/yard.toml --view top --record yard.rec\n  gerust watch yard.rec\n\nFrames run at the pace of the scene, and the machine rests between them: they take longer than one\nafter the other. Measure with `profile`."
+        after_help = "Examples:\n  gerust watch scenes/quay.toml\n  gerust watch scenes/yard.toml --view top --record yard.rec\n  gerust watch yard.rec\n\nFrames run at the pace of the scene, and the machine rests between them: they take longer than one after the other. Measure with `profile`."
     )]
     Watch(WatchCommand),
     /// Show what is inside of a scene or a recording after one of its frames
