@@ -40,6 +40,7 @@ mod new;
 mod output;
 mod picture;
 mod profile;
+mod report;
 mod run;
 mod scene_file;
 mod shrink;
@@ -112,6 +113,7 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
         Command::Compare(command) => compare::run(engine, &command),
         Command::Shrink(command) => shrink::run(engine, &command),
         Command::Profile(command) => profile::run(engine, &command),
+        Command::Report(command) => report::run(engine, &command),
         Command::Draw(command) => draw::run(engine, &command),
         Command::Watch(command) => watch::run(engine, &command),
         Command::Inspect(command) => inspect::run(engine, &command),

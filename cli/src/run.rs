@@ -99,18 +99,18 @@ fn text(report: &Report) -> String {
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-struct Summary<'r> {
+pub(crate) struct Summary<'r> {
     scene: String,
-    title: &'r str,
+    pub(crate) title: &'r str,
     build: &'static str,
-    frames: u64,
+    pub(crate) frames: u64,
     entities: usize,
     contacts: usize,
     contacts_begun: u64,
     left_over: LeftOver,
     frame_time: Option<FrameTime>,
-    held: usize,
-    failed: usize,
+    pub(crate) held: usize,
+    pub(crate) failed: usize,
     expectations: Vec<ExpectationSummary<'r>>,
     missed: &'r [String],
 }
@@ -157,7 +157,7 @@ struct BeforeSummary<'r> {
 }
 
 impl<'r> Summary<'r> {
-    fn new(scene: &Scene, report: &'r Report) -> Self {
+    pub(crate) fn new(scene: &Scene, report: &'r Report) -> Self {
         let failed = report.failures().count();
         Self {
             scene: scene.path().display().to_string(),

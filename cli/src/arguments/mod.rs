@@ -13,7 +13,7 @@ use crate::profile::BudgetOption;
 use crate::scene_file::SceneFile;
 use crate::versus::Versus;
 use clap::{Args, Parser, Subcommand, ValueEnum};
-use std::num::NonZeroUsize;
+use std::num::{NonZeroU64, NonZeroUsize};
 use std::path::PathBuf;
 
 /// Runs, profiles and draws scripted scenes.
@@ -55,6 +55,11 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
     )]
     Profile(ProfileCommand),
+    /// Run a scene and write a page about it that can be sent to somebody: times, threads, frames to go through, entities
+    #[command(
+        after_help = "Examples:\n  gerust report scenes/quay.toml -o quay.html\n  gerust report scenes/quay.toml -o quay.html --against before.json --budget 8.3\n\nThe page needs nothing besides itself: no network and no other file. Times are those of a run that did nothing else."
+    )]
+    Report(ReportCommand),
     /// Draw the boxes of a scene or a recording at some of its frames
     #[command(
         after_help = "Examples:\n  gerust draw scenes/quay.toml --at 0,240,600 -o quay.png\n  gerust draw scenes/quay.toml --at 240 --view slanted --trail --links -o quay.svg\n  gerust draw scenes/yard.toml --from 0 --to 240 --view top -o yard.gif"
@@ -244,24 +249,45 @@ pub(crate) struct ProfileCommand {
     /// The size of each picture in pixels
     #[arg(long, default_value = "1280x800", value_name = "WIDTHxHEIGHT", value_parser = parse_size, requires = "plot")]
     pub(crate) size: (u32, u32),
+    /// Also keep the times of all frames in a file, to compare with later
+    #[arg(long, value_name = "FILE")]
+    pub(crate) save: Option<PathBuf>,
+    /// Run a second time in turn and compare: another scene, or a setting: threads=NUMBER, off=SYSTEM or
+    /// serial-below=MICROSECONDS
+    #[arg(long, value_name = "SCENE|SETTING")]
+    pub(crate) versus: Option<Versus>,
+    #[command(flatten)]
+    pub(crate) measuring: Measuring,
+}
+
+/// How a run is measured.
+#[derive(Args, Debug)]
+pub(crate) struct Measuring {
     /// Milliseconds that a frame should take at most, or with SYSTEM= before it a system; can be repeated
     #[arg(long, value_name = "[SYSTEM=]MS")]
     pub(crate) budget: Vec<BudgetOption>,
     /// Frames at the beginning that are kept apart; what the scene says unless given
     #[arg(long, value_name = "FRAMES")]
     pub(crate) warm_up: Option<u64>,
-    /// Also keep the times of all frames in a file, to compare with later
-    #[arg(long, value_name = "FILE")]
-    pub(crate) save: Option<PathBuf>,
-    /// Compare with what `--save` has kept
+    /// Compare with what `profile --save` has kept
     #[arg(long, value_name = "FILE")]
     pub(crate) against: Option<PathBuf>,
-    /// Run a second time in turn and compare: another scene, or a setting: threads=NUMBER, off=SYSTEM or
-    /// serial-below=MICROSECONDS
-    #[arg(long, value_name = "SCENE|SETTING")]
-    pub(crate) versus: Option<Versus>,
     #[command(flatten)]
     pub(crate) threads: Threads,
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct ReportCommand {
+    #[command(flatten)]
+    pub(crate) scene: SceneFile,
+    /// The page to write, whose name ends in .html
+    #[arg(short, long, value_name = "FILE")]
+    pub(crate) output: PathBuf,
+    /// Only every so many-th frame can be looked at; as many as fit into a page that is sent by mail unless given
+    #[arg(long, value_name = "FRAMES")]
+    pub(crate) every: Option<NonZeroU64>,
+    #[command(flatten)]
+    pub(crate) measuring: Measuring,
 }
 
 /// How many threads run the systems.

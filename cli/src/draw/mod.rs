@@ -16,6 +16,7 @@ use crate::trouble::Trouble;
 use gerust::World;
 use gerust::collide::Dimensions;
 use paint::Picture;
+pub(crate) use snapshot::Look;
 use snapshot::Snapshot;
 use std::path::Path;
 use trails::Trails;

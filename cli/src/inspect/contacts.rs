@@ -19,7 +19,7 @@ pub(super) struct ContactsView {
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-struct ContactView {
+pub(crate) struct ContactView {
     first: String,
     second: String,
     /// From the first towards the second.
@@ -74,7 +74,7 @@ impl ContactsView {
 const NAME: usize = 18;
 
 impl ContactView {
-    fn new(world: &World, contacts: &Contacts, contact: &Contact) -> Self {
+    pub(crate) fn new(world: &World, contacts: &Contacts, contact: &Contact) -> Self {
         let pair = [
             (contact.first, contact.second),
             (contact.second, contact.first),

@@ -11,7 +11,7 @@ use std::fmt::Write;
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct MemoryView {
+pub(crate) struct MemoryView {
     scene: String,
     frame: u64,
     entities: usize,
@@ -23,7 +23,7 @@ pub(super) struct MemoryView {
     reserved_growth: i64,
     bookkeeping_per_entity: f64,
     /// Of frames after this one; `None` if the binary does not count allocations.
-    pub(super) allocations: Option<AllocationsView>,
+    pub(crate) allocations: Option<AllocationsView>,
     components: Vec<ComponentView>,
     tables: Vec<TableView>,
 }
@@ -31,7 +31,7 @@ pub(super) struct MemoryView {
 /// What frames allocate once lists have grown to their size.
 #[derive(Serialize, Clone, Copy)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct AllocationsView {
+pub(crate) struct AllocationsView {
     frames: u64,
     /// In how many of them something was allocated.
     allocating_frames: u64,
@@ -65,7 +65,7 @@ const COUNTED: u64 = 120;
 
 impl AllocationsView {
     /// Runs more frames, without cues and expectations, and counts what they allocate; `None` if this binary does not count.
-    pub(super) fn count(runtime: &mut Runtime) -> Result<Option<Self>, Trouble> {
+    pub(crate) fn count(runtime: &mut Runtime) -> Result<Option<Self>, Trouble> {
         if !allocations::are_counted() {
             return Ok(None);
         }
@@ -92,7 +92,7 @@ impl AllocationsView {
 }
 
 impl MemoryView {
-    pub(super) fn new(scene: &Scene, world: &World, frame: u64, before: &Memory) -> Self {
+    pub(crate) fn new(scene: &Scene, world: &World, frame: u64, before: &Memory) -> Self {
         let memory = world.memory();
         let growth = |now: usize, before: usize| now as i64 - before as i64;
         let mut components: Vec<ComponentView> = memory
@@ -142,7 +142,7 @@ impl MemoryView {
         }
     }
 
-    pub(super) fn text(&self) -> String {
+    pub(crate) fn text(&self) -> String {
         let mut text = format!(
             "after frame {}: {} entities, {} in values, {} reserved\n  since frame 0: {} in values, {} reserved\n  ids and rows take {:.1} bytes per entity besides\n",
             self.frame,

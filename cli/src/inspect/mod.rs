@@ -11,6 +11,10 @@ mod plan_text;
 mod systems;
 mod tree;
 
+pub(crate) use contacts::ContactView;
+pub(crate) use memory::{AllocationsView, MemoryView};
+pub(crate) use plan::PlanView;
+
 use crate::Verdict;
 use crate::arguments::{
     BoxesTopic, ContactsTopic, EntitiesTopic, EntityTopic, EventsTopic, InspectCommand,
@@ -23,8 +27,6 @@ use boxes::BoxesView;
 use contacts::ContactsView;
 use entities::{EntitiesView, EntityView};
 use events::EventsView;
-use memory::{AllocationsView, MemoryView};
-use plan::PlanView;
 use systems::SystemsView;
 use tree::TreeView;
 

@@ -9,78 +9,78 @@ use std::collections::HashMap;
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct PlanView<'v> {
-    pub(super) scene: String,
-    pub(super) title: &'v str,
-    pub(super) build: &'static str,
-    pub(super) frames: u64,
-    pub(super) threads: usize,
-    pub(super) phases: Vec<PhaseView<'v>>,
-    pub(super) never_ran: Vec<Sentence<'v>>,
-    pub(super) rows_without_match: Vec<Sentence<'v>>,
-    pub(super) best_speed_up: f64,
-    pub(super) measured_speed_up: f64,
+pub(crate) struct PlanView<'v> {
+    pub(crate) scene: String,
+    pub(crate) title: &'v str,
+    pub(crate) build: &'static str,
+    pub(crate) frames: u64,
+    pub(crate) threads: usize,
+    pub(crate) phases: Vec<PhaseView<'v>>,
+    pub(crate) never_ran: Vec<Sentence<'v>>,
+    pub(crate) rows_without_match: Vec<Sentence<'v>>,
+    pub(crate) best_speed_up: f64,
+    pub(crate) measured_speed_up: f64,
 }
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct PhaseView<'v> {
-    pub(super) phase: String,
-    pub(super) systems: Vec<SystemView<'v>>,
-    pub(super) edges: Vec<EdgeView<'v>>,
-    pub(super) unstated_clashes: Vec<EdgeView<'v>>,
+pub(crate) struct PhaseView<'v> {
+    pub(crate) phase: String,
+    pub(crate) systems: Vec<SystemView<'v>>,
+    pub(crate) edges: Vec<EdgeView<'v>>,
+    pub(crate) unstated_clashes: Vec<EdgeView<'v>>,
     /// `None` if the phase never ran.
-    pub(super) cost: Option<CostView<'v>>,
+    pub(crate) cost: Option<CostView<'v>>,
 }
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct SystemView<'v> {
-    pub(super) name: &'v str,
+pub(crate) struct SystemView<'v> {
+    pub(crate) name: &'v str,
     /// Counted from 1.
-    pub(super) wave: usize,
-    pub(super) labels: Vec<&'v str>,
-    pub(super) on: bool,
-    pub(super) every_seconds: Option<f64>,
-    pub(super) runs: u64,
-    pub(super) mean_ms: f64,
-    pub(super) reads: Vec<String>,
-    pub(super) writes: Vec<String>,
+    pub(crate) wave: usize,
+    pub(crate) labels: Vec<&'v str>,
+    pub(crate) on: bool,
+    pub(crate) every_seconds: Option<f64>,
+    pub(crate) runs: u64,
+    pub(crate) mean_ms: f64,
+    pub(crate) reads: Vec<String>,
+    pub(crate) writes: Vec<String>,
 }
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct EdgeView<'v> {
-    pub(super) first: &'v str,
-    pub(super) second: &'v str,
-    pub(super) reason: String,
+pub(crate) struct EdgeView<'v> {
+    pub(crate) first: &'v str,
+    pub(crate) second: &'v str,
+    pub(crate) reason: String,
     /// The reason as a remark beside the second.
     #[serde(skip)]
-    pub(super) remark: String,
+    pub(crate) remark: String,
 }
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct CostView<'v> {
-    pub(super) work_ms: f64,
-    pub(super) span_ms: f64,
-    pub(super) critical_path: &'v [String],
-    pub(super) best_speed_up: f64,
-    pub(super) runs: u64,
-    pub(super) runs_on_several_threads: u64,
-    pub(super) measured_speed_up: Option<f64>,
-    pub(super) advice: String,
+pub(crate) struct CostView<'v> {
+    pub(crate) work_ms: f64,
+    pub(crate) span_ms: f64,
+    pub(crate) critical_path: &'v [String],
+    pub(crate) best_speed_up: f64,
+    pub(crate) runs: u64,
+    pub(crate) runs_on_several_threads: u64,
+    pub(crate) measured_speed_up: Option<f64>,
+    pub(crate) advice: String,
 }
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-pub(super) struct Sentence<'v> {
-    pub(super) system: &'v str,
-    pub(super) what: String,
+pub(crate) struct Sentence<'v> {
+    pub(crate) system: &'v str,
+    pub(crate) what: String,
 }
 
 impl<'v> PlanView<'v> {
-    pub(super) fn new(
+    pub(crate) fn new(
         scene: &'v Scene,
         runtime: &'v Runtime,
         plan: &'v Plan,
@@ -157,7 +157,7 @@ impl<'v> PhaseView<'v> {
 }
 
 impl<'v> EdgeView<'v> {
-    pub(super) fn new(edge: Edge<'v>) -> Self {
+    pub(crate) fn new(edge: Edge<'v>) -> Self {
         Self {
             first: edge.first(),
             second: edge.second(),

@@ -18,7 +18,7 @@ const SAME_PACE: f64 = 1.05;
 /// A name is cut to this, so that the table stays within 80 columns.
 const WIDEST_NAME: usize = 25;
 
-pub(super) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
+pub(crate) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
     let text = std::fs::read_to_string(path).map_err(|error| {
         Trouble::other(format!(
             "{} cannot be read: {error}; check the path",
@@ -34,7 +34,7 @@ pub(super) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
             .unwrap_or_default()
             .to_owned();
         Trouble::other(format!(
-            "{}: {reason}; make one with `--save`",
+            "{}: {reason}; make one with `profile --save`",
             path.display()
         ))
     })
@@ -54,11 +54,18 @@ pub(super) fn tell_apart(
     before: &RecordedProfile,
     after: &RecordedProfile,
 ) -> Result<(), Trouble> {
-    let comparison = Comparison::between(before, after, least(LEAST_APART));
-    let note = "The two were measured one after the other: if the machine was slower throughout one of them, that is in the \
-                ratios. `--versus` runs two in turn.";
-    tell(command, &comparison, before, after, note)
+    let comparison = between_apart(before, after);
+    tell(command, &comparison, before, after, ONE_AFTER_THE_OTHER)
 }
+
+/// How two runs compare that were measured one after the other.
+pub(crate) fn between_apart(before: &RecordedProfile, after: &RecordedProfile) -> Comparison {
+    Comparison::between(before, after, least(LEAST_APART))
+}
+
+/// What such a comparison cannot tell.
+pub(crate) const ONE_AFTER_THE_OTHER: &str = "The two were measured one after the other: if the machine was slower throughout one \
+     of them, that is in the ratios. `profile --versus` runs two in turn.";
 
 /// Two runs in turn.
 pub(super) fn tell_in_turn(
@@ -254,7 +261,7 @@ fn short(finding: Finding) -> &'static str {
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-struct ComparisonSummary<'c> {
+pub(crate) struct ComparisonSummary<'c> {
     paired: bool,
     least_ratio: f64,
     least_difference_ms: f64,
@@ -283,7 +290,7 @@ struct RatioSummary<'c> {
 }
 
 impl<'c> ComparisonSummary<'c> {
-    fn new(comparison: &'c Comparison) -> Self {
+    pub(crate) fn new(comparison: &'c Comparison) -> Self {
         let differs = comparison.differing_facts.iter();
         let names = comparison.names.iter();
         Self {

@@ -17,7 +17,7 @@ pub(super) fn run(
 ) -> Verdict {
     let files = [
         ("--plot", command.plot.is_some()),
-        ("--against", command.against.is_some()),
+        ("--against", command.measuring.against.is_some()),
         ("--save", command.save.is_some()),
         ("--trace", command.trace.is_some()),
         ("--csv", command.csv.is_some()),
@@ -33,9 +33,11 @@ pub(super) fn run(
         _ => None,
     };
     let second_scene = other_scene.as_ref().unwrap_or(scene);
-    let threads = versus.threads().or(command.threads.number());
-    let mut first = start(engine, command, scene, command.threads.number())?;
-    let mut second = start(engine, command, second_scene, threads)?;
+    let mut first = start(engine, &command.measuring, scene, false)?;
+    let mut second = start(engine, &command.measuring, second_scene, false)?;
+    if let Some(threads) = versus.threads() {
+        second.runtime_mut().set_threads(threads)?;
+    }
     versus.apply(second.runtime_mut())?;
     run_in_turn(&mut first, &mut second)?;
     let mut before = recorded(&first, scene)?;

@@ -9,10 +9,14 @@ mod summary;
 mod text;
 
 pub(crate) use budgets::BudgetOption;
+pub(crate) use compare::{
+    ComparisonSummary, ONE_AFTER_THE_OTHER, between_apart, read as read_recorded,
+};
+pub(crate) use plot::{FrameTimes, PartKind, Timeline};
+pub(crate) use summary::{Profile, Summary};
 
 use crate::Verdict;
-use crate::allocations;
-use crate::arguments::ProfileCommand;
+use crate::arguments::{Measuring, ProfileCommand};
 use crate::engine::Engine;
 use crate::output;
 use crate::trouble::Trouble;
@@ -29,7 +33,7 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
         Some(path) => Some(plot::Pictures::new(path)?),
         None => None,
     };
-    let before = match &command.against {
+    let before = match &command.measuring.against {
         Some(path) => Some(compare::read(path)?),
         None => None,
     };
@@ -37,7 +41,10 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
     if let Some(other) = &command.versus {
         return in_turn::run(engine, command, &scene, other);
     }
-    let mut run = start(engine, command, &scene, command.threads.number())?;
+    let mut run = {
+        let keeps_pace = command.save.is_some() || command.measuring.against.is_some();
+        start(engine, &command.measuring, &scene, keeps_pace)
+    }?;
     output::advance_to(&mut run, scene.frames())?;
     write_files(command, &scene, &run)?;
     if let Some(pictures) = pictures {
@@ -54,28 +61,25 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
     Ok(true)
 }
 
-/// A run of the scene whose profiler is set up as the command wants.
-fn start<'s>(
+/// A run of the scene that is measured as the command wants, and, where runs are compared that are far apart in time, with the pace
+/// of the machine.
+pub(crate) fn start<'s>(
     engine: &Engine,
-    command: &ProfileCommand,
+    measuring: &Measuring,
     scene: &'s Scene,
-    threads: Option<usize>,
+    keeps_pace: bool,
 ) -> Result<SceneRun<'s>, Trouble> {
-    let mut runtime = engine.runtime()?;
-    if let Some(threads) = threads {
-        runtime.set_threads(threads)?;
-    }
-    allocations::count(&mut runtime);
+    let mut runtime = output::runtime(engine, measuring.threads)?;
     let resident = || memory_stats::memory_stats().map_or(0, |memory| memory.physical_mem as u64);
     let profiler = runtime.profiler_mut();
     profiler.add_counter(RESIDENT, CounterKind::Level, resident);
-    if command.save.is_some() || command.against.is_some() {
+    if keeps_pace {
         let profiler = runtime.profiler_mut();
         profiler.add_counter(machine::PACE, CounterKind::Level, machine::pace);
     }
     let mut run = scene.start(runtime)?;
-    budgets::set(&mut run, &command.budget)?;
-    if let Some(frames) = command.warm_up {
+    budgets::set(&mut run, &measuring.budget)?;
+    if let Some(frames) = measuring.warm_up {
         if frames >= scene.frames() {
             return Err(Trouble::other(format!(
                 "after {frames} frames of warm-up none of {} is left; choose fewer with `--warm-up`",
@@ -89,7 +93,7 @@ fn start<'s>(
 
 const RESIDENT: &str = "resident memory";
 
-fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProfile, Trouble> {
+pub(crate) fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProfile, Trouble> {
     let recorded = RecordedProfile::of(run.runtime().profiler());
     machine::describe(recorded, run, scene)
 }

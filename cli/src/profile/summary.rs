@@ -12,7 +12,7 @@ use serde::Serialize;
 use std::time::Duration;
 
 /// All that is told of a run.
-pub(super) struct Profile {
+pub(crate) struct Profile {
     pub(super) report: Report,
     pub(super) warm_up: Vec<Statistic>,
     pub(super) counters: Vec<CounterStatistic>,
@@ -50,7 +50,7 @@ impl Slowest {
 }
 
 impl Profile {
-    fn of(run: &SceneRun<'_>) -> Self {
+    pub(crate) fn of(run: &SceneRun<'_>) -> Self {
         let profiler = run.runtime().profiler();
         let report = run.report();
         let frames = report.statistics().first();
@@ -83,7 +83,7 @@ pub(super) fn tell(
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
-struct Summary<'r> {
+pub(crate) struct Summary<'r> {
     scene: String,
     title: &'r str,
     build: &'static str,
@@ -171,7 +171,7 @@ struct NameSummary<'r> {
 }
 
 impl<'r> Summary<'r> {
-    fn new(scene: &Scene, run: &SceneRun<'_>, profile: &'r Profile) -> Self {
+    pub(crate) fn new(scene: &Scene, run: &SceneRun<'_>, profile: &'r Profile) -> Self {
         let report = &profile.report;
         let spans = profile.spans_per_frame;
         Self {

@@ -10,34 +10,32 @@ use std::time::Duration;
 pub(super) const MOST_SYSTEMS: usize = 9;
 /// Of them chosen by their worst frame.
 const SPIKES: usize = 2;
-/// Columns side by side at most: two pixels each in a picture of the usual size.
-const MOST_COLUMNS: usize = 560;
 
 /// What the picture shows.
-pub(super) struct FrameTimes {
-    pub(super) title: String,
-    pub(super) measured: String,
-    pub(super) budget: Duration,
+pub(crate) struct FrameTimes {
+    pub(crate) title: String,
+    pub(crate) measured: String,
+    pub(crate) budget: Duration,
     /// From the bottom of the stack upwards.
-    pub(super) parts: Vec<Part>,
-    pub(super) columns: Vec<Column>,
+    pub(crate) parts: Vec<Part>,
+    pub(crate) columns: Vec<Column>,
     /// So many frames stand behind a column, of which the slowest is drawn.
-    pub(super) frames_per_column: usize,
+    pub(crate) frames_per_column: usize,
     /// Whether any frame had helpers, so that its parts are scaled.
-    pub(super) is_scaled: bool,
+    pub(crate) is_scaled: bool,
     /// The upper end of the scale, in milliseconds.
-    pub(super) top: f64,
+    pub(crate) top: f64,
 }
 
-pub(super) struct Part {
-    pub(super) name: String,
-    pub(super) kind: PartKind,
+pub(crate) struct Part {
+    pub(crate) name: String,
+    pub(crate) kind: PartKind,
     /// The middle time in a frame, in milliseconds.
-    pub(super) median: f64,
+    pub(crate) median: f64,
 }
 
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(super) enum PartKind {
+pub(crate) enum PartKind {
     /// One of the systems with the highest times, counted from 0.
     System(usize),
     OtherSystems,
@@ -46,17 +44,17 @@ pub(super) enum PartKind {
     Between,
 }
 
-pub(super) struct Column {
+pub(crate) struct Column {
     /// The first of its frames.
-    pub(super) first: u64,
-    pub(super) is_warm_up: bool,
-    pub(super) is_over: bool,
+    pub(crate) first: u64,
+    pub(crate) is_warm_up: bool,
+    pub(crate) is_over: bool,
     /// Milliseconds by part.
-    pub(super) times: Vec<f64>,
+    pub(crate) times: Vec<f64>,
 }
 
 impl Column {
-    pub(super) fn whole(&self) -> f64 {
+    pub(crate) fn whole(&self) -> f64 {
         self.times.iter().sum()
     }
 }
@@ -70,7 +68,8 @@ enum Owner<'p> {
 }
 
 impl FrameTimes {
-    pub(super) fn of(run: &SceneRun<'_>) -> Self {
+    /// In so many columns at most.
+    pub(crate) fn of(run: &SceneRun<'_>, most_columns: usize) -> Self {
         let profiler = run.runtime().profiler();
         let owned: Vec<(&FrameProfile, HashMap<Owner<'_>, f64>)> = profiler
             .frames()
@@ -78,7 +77,7 @@ impl FrameTimes {
             .collect();
         let owners = owners_by_total(&owned);
         let parts = owners.len();
-        let frames_per_column = owned.len().div_ceil(MOST_COLUMNS).max(1);
+        let frames_per_column = owned.len().div_ceil(most_columns).max(1);
         let columns: Vec<Column> = owned
             .chunks(frames_per_column)
             .filter_map(|frames| {

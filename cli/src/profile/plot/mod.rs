@@ -8,15 +8,19 @@ mod sheet;
 mod systems;
 mod threads;
 
+pub(crate) use frames::{FrameTimes, PartKind};
+pub(crate) use threads::Timeline;
+
 use crate::arguments::ProfileCommand;
 use crate::picture::PictureFile;
 use crate::trouble::Trouble;
-use frames::FrameTimes;
 use gerust::profile::{Category, FrameProfile};
 use gerust::scene::SceneRun;
 use std::path::Path;
 use systems::SystemTimes;
-use threads::Timeline;
+
+/// Columns side by side at most: two pixels each in a picture of the usual size.
+const MOST_COLUMNS: usize = 560;
 
 /// The files of the three pictures.
 pub(super) struct Pictures {
@@ -42,10 +46,12 @@ impl Pictures {
         command: &ProfileCommand,
     ) -> Result<(), Trouble> {
         let chosen = chosen_frame(run, command.frame)?;
-        self.frames.paint(command.size, &FrameTimes::of(run))?;
+        let plan = run.runtime().schedule().plan()?;
+        self.frames
+            .paint(command.size, &FrameTimes::of(run, MOST_COLUMNS))?;
         self.systems.paint(command.size, &SystemTimes::of(run))?;
         self.threads
-            .paint(command.size, &Timeline::of(run, chosen)?)?;
+            .paint(command.size, &Timeline::of(run, chosen, &plan))?;
         for (file, what) in [
             (&self.frames, "the time of each frame by part"),
             (&self.systems, "how the times of each system spread"),

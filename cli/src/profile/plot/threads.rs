@@ -1,49 +1,48 @@
 //! What ran where in one frame, and what its end waited for.
 
 use super::measured_how;
-use crate::trouble::Trouble;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
 use gerust::scene::SceneRun;
 use gerust::schedule::Plan;
 use std::time::Duration;
 
 /// What the picture shows.
-pub(super) struct Timeline {
-    pub(super) title: String,
-    pub(super) measured: String,
-    pub(super) frame: u64,
-    pub(super) took: Duration,
-    pub(super) budget: Duration,
-    pub(super) lanes: Vec<Lane>,
+pub(crate) struct Timeline {
+    pub(crate) title: String,
+    pub(crate) measured: String,
+    pub(crate) frame: u64,
+    pub(crate) took: Duration,
+    pub(crate) budget: Duration,
+    pub(crate) lanes: Vec<Lane>,
     /// The systems that the end of the frame waited for, in order.
-    pub(super) path: Vec<(String, Duration)>,
+    pub(crate) path: Vec<(String, Duration)>,
 }
 
 /// One thread.
-pub(super) struct Lane {
-    pub(super) name: String,
-    pub(super) blocks: Vec<Block>,
+pub(crate) struct Lane {
+    pub(crate) name: String,
+    pub(crate) blocks: Vec<Block>,
     /// How many levels of blocks there are.
-    pub(super) levels: u32,
+    pub(crate) levels: u32,
 }
 
-pub(super) struct Block {
-    pub(super) name: String,
-    pub(super) category: Category,
+pub(crate) struct Block {
+    pub(crate) name: String,
+    pub(crate) category: Category,
     /// From 0, which is a phase or, on a helper, a system.
-    pub(super) level: u32,
-    pub(super) start: Duration,
-    pub(super) took: Duration,
-    pub(super) is_on_path: bool,
+    pub(crate) level: u32,
+    pub(crate) start: Duration,
+    pub(crate) took: Duration,
+    pub(crate) is_on_path: bool,
 }
 
 /// Spans that lie deeper than this are left out: phases, systems, and two levels of what lies in them.
 const MOST_LEVELS: u32 = 4;
 
 impl Timeline {
-    pub(super) fn of(run: &SceneRun<'_>, frame: &FrameProfile) -> Result<Self, Trouble> {
+    pub(crate) fn of(run: &SceneRun<'_>, frame: &FrameProfile, plan: &Plan) -> Self {
         let profiler = run.runtime().profiler();
-        let path = path_of(profiler, frame, &run.runtime().schedule().plan()?);
+        let path = path_of(profiler, frame, plan);
         let mut threads: Vec<u32> = frame.spans().iter().map(Span::thread).collect();
         threads.sort_unstable();
         threads.dedup();
@@ -79,7 +78,7 @@ impl Timeline {
             }
         });
         let on_path = path.iter().map(|&place| &frame.spans()[place]);
-        Ok(Self {
+        Self {
             title: run.scene().title().to_owned(),
             measured: measured_how(run),
             frame: frame.number(),
@@ -94,7 +93,7 @@ impl Timeline {
                     )
                 })
                 .collect(),
-        })
+        }
     }
 }
 

@@ -1,0 +1,123 @@
+//! `gerust report`: a page about a run that needs nothing besides itself.
+
+mod change;
+mod page;
+mod playback;
+mod threads;
+mod times;
+
+use crate::Verdict;
+use crate::arguments::{ReportCommand, Threads};
+use crate::engine::Engine;
+use crate::inspect::{AllocationsView, MemoryView, PlanView};
+use crate::output::{self, wrapped};
+use crate::picture::extension_of;
+use crate::profile::{self, Profile};
+use crate::run::Summary;
+use crate::trouble::Trouble;
+use gerust::scene::Scene;
+use page::{ComparisonView, Page};
+use playback::PlaybackView;
+use std::path::Path;
+use threads::ThreadsView;
+use times::TimesView;
+
+pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
+    output::warn_of_debug_build();
+    refuse_bad_name(&command.output)?;
+    let before = match &command.measuring.against {
+        Some(path) => Some(profile::read_recorded(path)?),
+        None => None,
+    };
+    let scene = command.scene.load(engine)?;
+    output::refuse_same(scene.path(), &command.output)?;
+    let mut run = profile::start(engine, &command.measuring, &scene, before.is_some())?;
+    output::advance_to(&mut run, scene.frames())?;
+    // What is looked at between frames would be in their times, so the scene is run once more for that.
+    let seen = look_through(engine, command, &scene)?;
+    let profile = Profile::of(&run);
+    let plan = run.runtime().schedule().plan()?;
+    let findings = run.runtime().findings()?;
+    let comparison = match &before {
+        Some(before) => {
+            let after = profile::recorded(&run, &scene)?;
+            Some(ComparisonView::new(before, &after))
+        }
+        None => None,
+    };
+    let report = run.report();
+    let page = Page {
+        version: env!("CARGO_PKG_VERSION"),
+        run: Summary::new(&scene, &report),
+        profile: profile::Summary::new(&scene, &run, &profile),
+        times: TimesView::of(&run, before.as_ref()),
+        threads: ThreadsView::of(&run, &plan),
+        playback: seen.playback,
+        plan: PlanView::new(&scene, run.runtime(), &plan, &findings),
+        memory: seen.memory,
+        comparison,
+    };
+    let html = page.html()?;
+    std::fs::write(&command.output, &html)
+        .map_err(|error| output::unwritable(&command.output, &error))?;
+    output::print(&told(command, &page, html.len()))?;
+    Ok(report.all_held())
+}
+
+/// What is wrong with the name is told before a long scene is run for nothing.
+fn refuse_bad_name(path: &Path) -> Result<(), Trouble> {
+    if !matches!(extension_of(path).as_deref(), Some("html" | "htm")) {
+        return Err(Trouble::other(format!(
+            "{} is no .html, and a report is a page; end the name with it",
+            path.display()
+        )));
+    }
+    let folder = path
+        .parent()
+        .filter(|folder| !folder.as_os_str().is_empty());
+    match folder {
+        Some(folder) if !folder.is_dir() => Err(Trouble::other(format!(
+            "{} cannot be written: there is no folder {}; make it, or name a file in another",
+            path.display(),
+            folder.display()
+        ))),
+        _ => Ok(()),
+    }
+}
+
+/// What is found by looking at a run after each of its frames.
+struct Seen {
+    playback: PlaybackView,
+    memory: MemoryView,
+}
+
+fn look_through(engine: &Engine, command: &ReportCommand, scene: &Scene) -> Result<Seen, Trouble> {
+    let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
+    let before = run.runtime().world().memory();
+    let playback = PlaybackView::record(&mut run, command.every)?;
+    let mut memory = MemoryView::new(scene, run.runtime().world(), run.frame(), &before);
+    memory.allocations = AllocationsView::count(run.runtime_mut())?;
+    Ok(Seen { playback, memory })
+}
+
+/// What was written, and what holds, in a few lines.
+fn told(command: &ReportCommand, page: &Page<'_>, bytes: usize) -> String {
+    let mut text = wrapped(
+        &format!(
+            "wrote {}, {}",
+            command.output.display(),
+            output::bytes(bytes)
+        ),
+        "",
+        2,
+    );
+    text += &format!(
+        "  expectations  {} held, {} failed\n  frames        {}",
+        page.run.held, page.run.failed, page.run.frames
+    );
+    match page.playback.every {
+        1 => {}
+        every => text += &format!(", one in {every} of them to look at"),
+    }
+    text
+}

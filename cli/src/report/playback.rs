@@ -1,0 +1,345 @@
+//! What each frame was like, as what has changed since the one before.
+
+use super::change::{Change, Corners, Pair, Value};
+use crate::draw::Look;
+use crate::inspect::ContactView;
+use crate::output;
+use crate::trouble::Trouble;
+use gerust::collide::Boxes;
+use gerust::prelude::*;
+use gerust::scene::SceneRun;
+use serde::Serialize;
+use serde_json::Value as Json;
+use std::collections::{HashMap, HashSet};
+use std::num::NonZeroU64;
+
+/// If all frames take up more bytes than this, every second one is left out, and so on.
+const MOST_BYTES: usize = 12 << 20;
+
+#[derive(Serialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) struct PlaybackView {
+    /// Every so many-th frame is there, and the last.
+    pub(super) every: u64,
+    is_flat: bool,
+    step_seconds: f32,
+    /// What all frames take up, in metres.
+    bounds: Corners,
+    entities: Vec<EntityView>,
+    /// The names of components.
+    components: Vec<String>,
+    changes: Vec<Change>,
+}
+
+#[derive(Serialize)]
+struct EntityView {
+    /// Index and generation.
+    id: String,
+    label: String,
+    template: Option<String>,
+}
+
+impl PlaybackView {
+    /// Runs to the end of the scene and looks at every so many-th frame: as many as there is room for unless given.
+    pub(super) fn record(
+        run: &mut SceneRun<'_>,
+        every: Option<NonZeroU64>,
+    ) -> Result<Self, Trouble> {
+        let mut watcher = Watcher::default();
+        let mut kept = Kept {
+            every: every.map_or(1, NonZeroU64::get),
+            is_fixed: every.is_some(),
+            changes: Vec::new(),
+            bytes: 0,
+        };
+        let last = run.scene().frames();
+        let title = format!("{}, looked at", run.scene().title());
+        kept.add(watcher.look(run)?)?;
+        output::with_progress(&title, last, |_| {
+            run.advance()?;
+            watcher.note_events(run);
+            if run.frame().is_multiple_of(kept.every) || run.frame() == last {
+                kept.add(watcher.look(run)?)?;
+            }
+            Ok(())
+        })?;
+        let world = run.runtime().world();
+        let is_flat = matches!(world.global::<Dimensions>().as_deref(), Ok(Dimensions::Two));
+        let step_seconds = world.global::<Clock>()?.step_seconds();
+        Ok(Self {
+            every: kept.every,
+            is_flat,
+            step_seconds,
+            bounds: watcher.bounds(),
+            entities: watcher.entities,
+            components: watcher.components,
+            changes: kept.changes,
+        })
+    }
+}
+
+/// The changes that are kept, as many as there is room for.
+struct Kept {
+    every: u64,
+    is_fixed: bool,
+    changes: Vec<Change>,
+    bytes: usize,
+}
+
+impl Kept {
+    fn add(&mut self, mut change: Change) -> Result<(), Trouble> {
+        // What was kept last goes on in this one if its frame has become one of those that are left out.
+        let is_left_out = |last: &mut Change| !last.frame.is_multiple_of(self.every);
+        if let Some(earlier) = self.changes.pop_if(is_left_out) {
+            change = earlier.then(change);
+        }
+        self.bytes += size_of_json(&change)?;
+        self.changes.push(change);
+        if !self.is_fixed && self.bytes > MOST_BYTES && self.changes.len() > 3 {
+            self.halve()?;
+        }
+        Ok(())
+    }
+
+    /// Leaves out every frame that is no multiple of twice the distance.
+    fn halve(&mut self) -> Result<(), Trouble> {
+        self.every *= 2;
+        let mut thinned: Vec<Change> = Vec::new();
+        let mut waiting: Option<Change> = None;
+        for change in self.changes.drain(..) {
+            let change = match waiting.take() {
+                Some(earlier) => earlier.then(change),
+                None => change,
+            };
+            match change.frame.is_multiple_of(self.every) {
+                true => thinned.push(change),
+                false => waiting = Some(change),
+            }
+        }
+        thinned.extend(waiting);
+        self.bytes = 0;
+        for change in &thinned {
+            self.bytes += size_of_json(change)?;
+        }
+        self.changes = thinned;
+        Ok(())
+    }
+}
+
+fn size_of_json(change: &Change) -> Result<usize, Trouble> {
+    let text = serde_json::to_vec(change);
+    text.map(|text| text.len())
+        .map_err(|error| Trouble::other(format!("the page cannot be written: {error}")))
+}
+
+/// What is known of the frame before.
+#[derive(Default)]
+struct Watcher {
+    entities: Vec<EntityView>,
+    places: HashMap<Entity, usize>,
+    components: Vec<String>,
+    component_places: HashMap<String, usize>,
+    boxes: HashMap<usize, (&'static str, Vec<Corners>)>,
+    points: HashMap<usize, [f64; 3]>,
+    parents: HashMap<usize, usize>,
+    /// By entity and component, as it was written and as it was read.
+    values: HashMap<(usize, usize), (String, Json)>,
+    contacts: HashMap<Pair, Json>,
+    bounds: Option<Aabb>,
+    events: Vec<(String, Json)>,
+}
+
+impl Watcher {
+    /// Keeps the events of a frame until somebody looks.
+    fn note_events(&mut self, run: &SceneRun<'_>) {
+        self.events.extend(run.events());
+    }
+
+    /// What has changed since the last look.
+    fn look(&mut self, run: &SceneRun<'_>) -> Result<Change, Trouble> {
+        let world = run.runtime().world();
+        let mut change = Change {
+            frame: run.frame(),
+            events: std::mem::take(&mut self.events),
+            ..Change::default()
+        };
+        let mut all: Vec<Entity> = world.rows::<Entity>().iter().collect();
+        all.sort();
+        for &entity in &all {
+            self.note_born(world, entity, &mut change);
+        }
+        self.note_gone(&all, &mut change);
+        self.look_at_boxes(world, &mut change)?;
+        for &entity in &all {
+            self.look_at_values(world, entity, &mut change)?;
+            self.look_at_parent(world, entity, &mut change);
+        }
+        self.look_at_contacts(world, &mut change)?;
+        Ok(change)
+    }
+
+    fn note_born(&mut self, world: &World, entity: Entity, change: &mut Change) {
+        self.places.entry(entity).or_insert_with(|| {
+            let made = world.get::<MadeFrom>(entity).ok();
+            self.entities.push(EntityView {
+                id: entity.to_string(),
+                label: world.label(entity),
+                template: made.map(|made| made.template().to_owned()),
+            });
+            let place = self.entities.len() - 1;
+            change.born.push(place);
+            place
+        });
+    }
+
+    fn note_gone(&mut self, all: &[Entity], change: &mut Change) {
+        let there: HashSet<Entity> = all.iter().copied().collect();
+        let gone = self.places.extract_if(|entity, _| !there.contains(entity));
+        change.gone = gone.map(|(_, place)| place).collect();
+        change.gone.sort_unstable();
+        if change.gone.is_empty() {
+            return;
+        }
+        for place in &change.gone {
+            self.boxes.remove(place);
+            self.points.remove(place);
+            self.parents.remove(place);
+        }
+        let gone = &change.gone;
+        self.values
+            .retain(|(place, _), _| gone.binary_search(place).is_err());
+    }
+
+    fn look_at_boxes(&mut self, world: &World, change: &mut Change) -> Result<(), Trouble> {
+        let parts = world.global::<Boxes>()?;
+        let colliders = world.rows::<(Entity, &Collider, &WorldBox, Option<&Body>)>();
+        for (entity, collider, world_box, body) in colliders.iter() {
+            let boxes = match parts.of(entity) {
+                // What is off has no boxes that take part, but it is drawn.
+                none if none.is_empty() => vec![world_box.aabb()],
+                several => several,
+            };
+            self.widen(&boxes);
+            let look = Look::of(collider, body).name();
+            let seen = (look, boxes.iter().map(corners).collect());
+            let place = self.places[&entity];
+            self.points.remove(&place);
+            if self.boxes.get(&place) != Some(&seen) {
+                self.boxes.insert(place, seen.clone());
+                change.boxes.insert(place, seen);
+            }
+        }
+        let others = world.rows_where::<(Entity, &WorldTransform), Lacking<Collider>>();
+        for (entity, transform) in others.iter() {
+            let at = transform.translation();
+            self.widen(&[Aabb::from_corners(at, at)]);
+            let seen = at.to_array().map(millimetres);
+            let place = self.places[&entity];
+            self.boxes.remove(&place);
+            if self.points.insert(place, seen) != Some(seen) {
+                change.points.insert(place, seen);
+            }
+        }
+        Ok(())
+    }
+
+    fn widen(&mut self, boxes: &[Aabb]) {
+        for aabb in boxes.iter().filter(|aabb| aabb.is_valid()) {
+            self.bounds = Some(match self.bounds {
+                Some(bounds) => bounds.merged(aabb),
+                None => *aabb,
+            });
+        }
+    }
+
+    fn bounds(&self) -> Corners {
+        corners(&self.bounds.unwrap_or_default())
+    }
+
+    fn look_at_values(
+        &mut self,
+        world: &World,
+        entity: Entity,
+        change: &mut Change,
+    ) -> Result<(), Trouble> {
+        let place = self.places[&entity];
+        let written = world.written_components(entity)?;
+        let mut there = Vec::with_capacity(written.len());
+        for (name, text) in written {
+            let component = *self
+                .component_places
+                .entry(name)
+                .or_insert_with_key(|name| {
+                    self.components.push(name.clone());
+                    self.components.len() - 1
+                });
+            there.push(component);
+            let before = self.values.get(&(place, component));
+            if before.is_some_and(|(before, _)| *before == text) {
+                continue;
+            }
+            let value = serde_json::from_str(&text).unwrap_or_else(|_| Json::String(text.clone()));
+            let told = Value::between(before.map(|(_, before)| before), &value);
+            change
+                .values
+                .entry(place)
+                .or_default()
+                .insert(component, told);
+            self.values.insert((place, component), (text, value));
+        }
+        // Few components, so asking for each is cheap.
+        for component in 0..self.components.len() {
+            if !there.contains(&component) && self.values.remove(&(place, component)).is_some() {
+                let of_entity = change.values.entry(place).or_default();
+                of_entity.insert(component, Value::Gone);
+            }
+        }
+        Ok(())
+    }
+
+    fn look_at_parent(&mut self, world: &World, entity: Entity, change: &mut Change) {
+        let place = self.places[&entity];
+        let parent = world.parent(entity).map(|parent| self.places[&parent]);
+        let before = match parent {
+            Some(parent) => self.parents.insert(place, parent),
+            None => self.parents.remove(&place),
+        };
+        if before != parent {
+            change.parents.insert(place, parent);
+        }
+    }
+
+    fn look_at_contacts(&mut self, world: &World, change: &mut Change) -> Result<(), Trouble> {
+        let contacts = world.global::<Contacts>()?;
+        let mut there = HashMap::new();
+        for contact in contacts.iter() {
+            let pair = Pair(self.places[&contact.first], self.places[&contact.second]);
+            let view = serde_json::to_value(ContactView::new(world, &contacts, contact));
+            let view = view
+                .map_err(|error| Trouble::other(format!("the page cannot be written: {error}")))?;
+            if self.contacts.get(&pair) != Some(&view) {
+                change.contacts.insert(pair, Some(view.clone()));
+            }
+            there.insert(pair, view);
+        }
+        for pair in self.contacts.keys() {
+            if !there.contains_key(pair) {
+                change.contacts.insert(*pair, None);
+            }
+        }
+        self.contacts = there;
+        Ok(())
+    }
+}
+
+fn corners(aabb: &Aabb) -> Corners {
+    let (min, max) = (aabb.min, aabb.max);
+    [min.x, min.y, min.z, max.x, max.y, max.z].map(millimetres)
+}
+
+/// Metres to the millimetre. In flat scenes boxes reach very far along z, which nobody sees.
+fn millimetres(metres: f32) -> f64 {
+    let rounded = (f64::from(metres) * 1e3).round() / 1e3;
+    // Plus nothing, so that no negative zero is written.
+    rounded.clamp(-1e9, 1e9) + 0.0
+}
