@@ -12,7 +12,7 @@ pub(crate) use budgets::BudgetOption;
 pub(crate) use compare::{
     ComparisonSummary, ONE_AFTER_THE_OTHER, between_apart, read as read_recorded,
 };
-pub(crate) use plot::{FrameTimes, PartKind, Timeline};
+pub(crate) use plot::{FrameTimes, Order, PartKind, Timeline};
 pub(crate) use summary::{Profile, Summary};
 
 use crate::Verdict;

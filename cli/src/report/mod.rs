@@ -1,6 +1,7 @@
 //! `gerust report`: a page about a run that needs nothing besides itself.
 
 mod change;
+mod kept;
 mod page;
 mod playback;
 mod threads;

@@ -1,6 +1,7 @@
 //! What each frame was like, as what has changed since the one before.
 
 use super::change::{Change, Corners, Pair, Value};
+use super::kept::{Kept, MOST_BYTES};
 use crate::draw::Look;
 use crate::inspect::ContactView;
 use crate::output;
@@ -12,9 +13,6 @@ use serde::Serialize;
 use serde_json::Value as Json;
 use std::collections::{HashMap, HashSet};
 use std::num::NonZeroU64;
-
-/// If all frames take up more bytes than this, every second one is left out, and so on.
-const MOST_BYTES: usize = 12 << 20;
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
@@ -46,11 +44,9 @@ impl PlaybackView {
         every: Option<NonZeroU64>,
     ) -> Result<Self, Trouble> {
         let mut watcher = Watcher::default();
-        let mut kept = Kept {
-            every: every.map_or(1, NonZeroU64::get),
-            is_fixed: every.is_some(),
-            changes: Vec::new(),
-            bytes: 0,
+        let mut kept = match every {
+            Some(every) => Kept::every(every.get()),
+            None => Kept::within(MOST_BYTES),
         };
         let last = run.scene().frames();
         let title = format!("{}, looked at", run.scene().title());
@@ -76,60 +72,6 @@ impl PlaybackView {
             changes: kept.changes,
         })
     }
-}
-
-/// The changes that are kept, as many as there is room for.
-struct Kept {
-    every: u64,
-    is_fixed: bool,
-    changes: Vec<Change>,
-    bytes: usize,
-}
-
-impl Kept {
-    fn add(&mut self, mut change: Change) -> Result<(), Trouble> {
-        // What was kept last goes on in this one if its frame has become one of those that are left out.
-        let is_left_out = |last: &mut Change| !last.frame.is_multiple_of(self.every);
-        if let Some(earlier) = self.changes.pop_if(is_left_out) {
-            change = earlier.then(change);
-        }
-        self.bytes += size_of_json(&change)?;
-        self.changes.push(change);
-        if !self.is_fixed && self.bytes > MOST_BYTES && self.changes.len() > 3 {
-            self.halve()?;
-        }
-        Ok(())
-    }
-
-    /// Leaves out every frame that is no multiple of twice the distance.
-    fn halve(&mut self) -> Result<(), Trouble> {
-        self.every *= 2;
-        let mut thinned: Vec<Change> = Vec::new();
-        let mut waiting: Option<Change> = None;
-        for change in self.changes.drain(..) {
-            let change = match waiting.take() {
-                Some(earlier) => earlier.then(change),
-                None => change,
-            };
-            match change.frame.is_multiple_of(self.every) {
-                true => thinned.push(change),
-                false => waiting = Some(change),
-            }
-        }
-        thinned.extend(waiting);
-        self.bytes = 0;
-        for change in &thinned {
-            self.bytes += size_of_json(change)?;
-        }
-        self.changes = thinned;
-        Ok(())
-    }
-}
-
-fn size_of_json(change: &Change) -> Result<usize, Trouble> {
-    let text = serde_json::to_vec(change);
-    text.map(|text| text.len())
-        .map_err(|error| Trouble::other(format!("the page cannot be written: {error}")))
 }
 
 /// What is known of the frame before.

@@ -1,7 +1,7 @@
 //! What ran on which thread, frame by frame.
 
 use crate::output::milliseconds;
-use crate::profile::Timeline;
+use crate::profile::{Order, Timeline};
 use gerust::profile::{Category, FrameProfile};
 use gerust::scene::SceneRun;
 use gerust::schedule::Plan;
@@ -45,10 +45,11 @@ impl ThreadsView {
             frames: Vec::new(),
         };
         let mut places = HashMap::new();
+        let order = Order::of(plan);
         let profiler = run.runtime().profiler();
         let all: Vec<&FrameProfile> = profiler.frames().collect();
         for place in chosen(&all) {
-            let timeline = Timeline::of(run, all[place], plan);
+            let timeline = Timeline::of(run, all[place], &order);
             let lanes = timeline.lanes.into_iter().map(|lane| LaneView {
                 levels: lane.levels,
                 blocks: lane

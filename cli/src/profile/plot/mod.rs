@@ -9,7 +9,7 @@ mod systems;
 mod threads;
 
 pub(crate) use frames::{FrameTimes, PartKind};
-pub(crate) use threads::Timeline;
+pub(crate) use threads::{Order, Timeline};
 
 use crate::arguments::ProfileCommand;
 use crate::picture::PictureFile;
@@ -51,7 +51,7 @@ impl Pictures {
             .paint(command.size, &FrameTimes::of(run, MOST_COLUMNS))?;
         self.systems.paint(command.size, &SystemTimes::of(run))?;
         self.threads
-            .paint(command.size, &Timeline::of(run, chosen, &plan))?;
+            .paint(command.size, &Timeline::of(run, chosen, &Order::of(&plan)))?;
         for (file, what) in [
             (&self.frames, "the time of each frame by part"),
             (&self.systems, "how the times of each system spread"),

@@ -4,6 +4,7 @@ use super::measured_how;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
 use gerust::scene::SceneRun;
 use gerust::schedule::Plan;
+use std::collections::{HashMap, HashSet};
 use std::time::Duration;
 
 /// What the picture shows.
@@ -40,9 +41,9 @@ pub(crate) struct Block {
 const MOST_LEVELS: u32 = 4;
 
 impl Timeline {
-    pub(crate) fn of(run: &SceneRun<'_>, frame: &FrameProfile, plan: &Plan) -> Self {
+    pub(crate) fn of(run: &SceneRun<'_>, frame: &FrameProfile, order: &Order<'_>) -> Self {
         let profiler = run.runtime().profiler();
-        let path = path_of(profiler, frame, plan);
+        let path = path_of(profiler, frame, order);
         let mut threads: Vec<u32> = frame.spans().iter().map(Span::thread).collect();
         threads.sort_unstable();
         threads.dedup();
@@ -97,10 +98,29 @@ impl Timeline {
     }
 }
 
+/// Which systems wait for which, asked of a plan once for many frames.
+pub(crate) struct Order<'p> {
+    /// By phase: first and second of each edge.
+    edges: HashMap<&'p str, HashSet<(&'p str, &'p str)>>,
+}
+
+impl<'p> Order<'p> {
+    pub(crate) fn of(plan: &'p Plan) -> Self {
+        let phases = plan.phases().iter();
+        let edges = phases.map(|phase| {
+            let edges = phase.edges().map(|edge| (edge.first(), edge.second()));
+            (phase.phase().name(), edges.collect())
+        });
+        Self {
+            edges: edges.collect(),
+        }
+    }
+}
+
 /// The places of the spans of systems that the end of the frame waited for, phase by phase: from the system that ended last
 /// back to the one that it waited for, which is the last to end of those that the plan puts before it and of the one before it
 /// on its thread.
-fn path_of(profiler: &Profiler, frame: &FrameProfile, plan: &Plan) -> Vec<usize> {
+fn path_of(profiler: &Profiler, frame: &FrameProfile, order: &Order<'_>) -> Vec<usize> {
     let spans = frame.spans();
     let end = |span: &Span| frame.offset(span) + Duration::from_nanos(span.nanoseconds());
     let mut path = Vec::new();
@@ -116,18 +136,10 @@ fn path_of(profiler: &Profiler, frame: &FrameProfile, plan: &Plan) -> Vec<usize>
         let systems: Vec<usize> = (0..spans.len())
             .filter(|&place| within(&spans[place]))
             .collect();
-        let name = profiler.name_of(phase);
-        let planned = plan
-            .phases()
-            .iter()
-            .find(|planned| planned.phase().name() == name);
+        let edges = order.edges.get(profiler.name_of(phase));
         let comes_before = |first: &Span, second: &Span| {
-            let (first, second) = (profiler.name_of(first), profiler.name_of(second));
-            planned.is_some_and(|planned| {
-                planned
-                    .edges()
-                    .any(|edge| edge.first() == first && edge.second() == second)
-            })
+            let pair = (profiler.name_of(first), profiler.name_of(second));
+            edges.is_some_and(|edges| edges.contains(&pair))
         };
         let mut of_phase = Vec::new();
         let mut at = systems

@@ -1,0 +1,127 @@
+//! Which frames can be looked at: all, or as many as there is room for.
+
+use super::change::Change;
+use crate::trouble::Trouble;
+
+/// The room in bytes for all frames, so that a page can be sent by mail.
+pub(super) const MOST_BYTES: usize = 12 << 20;
+
+/// Changes from one frame to the next of those that are kept.
+pub(super) struct Kept {
+    /// Every so many-th frame is kept, and the last.
+    pub(super) every: u64,
+    pub(super) changes: Vec<Change>,
+    /// As JSON.
+    bytes: usize,
+    room: Option<usize>,
+}
+
+impl Kept {
+    /// Every so many-th frame, whatever it takes.
+    pub(super) fn every(every: u64) -> Self {
+        Self {
+            every,
+            changes: Vec::new(),
+            bytes: 0,
+            room: None,
+        }
+    }
+
+    /// As many frames as fit into so many bytes of JSON. When they do not, every second one is left out.
+    pub(super) fn within(room: usize) -> Self {
+        Self {
+            room: Some(room),
+            ..Self::every(1)
+        }
+    }
+
+    /// Adds what has changed since the frame that was added before.
+    pub(super) fn add(&mut self, mut change: Change) -> Result<(), Trouble> {
+        // What was kept last goes on in this one if its frame has become one of those that are left out.
+        let every = self.every;
+        let is_left_out = |last: &mut Change| !last.frame.is_multiple_of(every);
+        if let Some(earlier) = self.changes.pop_if(is_left_out) {
+            self.bytes -= size_of_json(&earlier)?;
+            change = earlier.then(change);
+        }
+        self.bytes += size_of_json(&change)?;
+        self.changes.push(change);
+        while self.room.is_some_and(|room| self.bytes > room) && self.changes.len() > 3 {
+            self.halve()?;
+        }
+        Ok(())
+    }
+
+    /// Leaves out every frame that is no multiple of twice the distance, but for the last.
+    fn halve(&mut self) -> Result<(), Trouble> {
+        self.every *= 2;
+        let mut thinned: Vec<Change> = Vec::new();
+        let mut waiting: Option<Change> = None;
+        for change in self.changes.drain(..) {
+            let change = match waiting.take() {
+                Some(earlier) => earlier.then(change),
+                None => change,
+            };
+            match change.frame.is_multiple_of(self.every) {
+                true => thinned.push(change),
+                false => waiting = Some(change),
+            }
+        }
+        thinned.extend(waiting);
+        self.changes = thinned;
+        self.bytes = 0;
+        for change in &self.changes {
+            self.bytes += size_of_json(change)?;
+        }
+        Ok(())
+    }
+}
+
+fn size_of_json(change: &Change) -> Result<usize, Trouble> {
+    let text = serde_json::to_vec(change);
+    text.map(|text| text.len())
+        .map_err(|error| Trouble::other(format!("the page cannot be written: {error}")))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::collections::BTreeMap;
+
+    fn moved(frame: u64) -> Change {
+        Change {
+            frame,
+            points: BTreeMap::from([(0, [frame as f64, 0.0, 0.0])]),
+            ..Change::default()
+        }
+    }
+
+    #[test]
+    fn frames_are_left_out_until_the_others_fit() {
+        let mut kept = Kept::within(600);
+        for frame in 0..=101 {
+            kept.add(moved(frame)).expect("it can be written");
+        }
+        assert!(
+            kept.bytes <= 600 && kept.every.is_power_of_two(),
+            "{}",
+            kept.every
+        );
+        let frames: Vec<u64> = kept.changes.iter().map(|change| change.frame).collect();
+        let mut wanted: Vec<u64> = (0..=101).step_by(kept.every as usize).collect();
+        wanted.push(101);
+        assert_eq!(frames, wanted);
+        for change in &kept.changes {
+            assert_eq!(change.points[&0][0], change.frame as f64);
+        }
+    }
+
+    #[test]
+    fn all_are_kept_that_are_asked_for() {
+        let mut kept = Kept::every(1);
+        for frame in 0..200 {
+            kept.add(moved(frame)).expect("it can be written");
+        }
+        assert_eq!((kept.every, kept.changes.len()), (1, 200));
+    }
+}

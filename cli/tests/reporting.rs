@@ -1,0 +1,242 @@
+//! `gerust report`, driven for real; how its page behaves in a browser is tested in `page`.
+
+mod common;
+
+use common::{gerust, json_of};
+use predicates::str::contains;
+use serde_json::{Map, Value, json};
+use std::collections::BTreeMap;
+use std::path::Path;
+
+const QUAY: &str = "scenes/quay.toml";
+
+fn report(scene: &str, more: &[&str], page: &Path, code: i32) -> String {
+    gerust()
+        .args(["report", scene])
+        .args(more)
+        .arg("-o")
+        .arg(page)
+        .assert()
+        .code(code);
+    std::fs::read_to_string(page).expect("it was written")
+}
+
+/// What a page shows, as data.
+fn data_of(page: &str) -> Value {
+    let (_, rest) = page
+        .split_once("id=\"data\">")
+        .expect("the page holds its data");
+    let (data, _) = rest.split_once("</script>").expect("the data ends");
+    serde_json::from_str(data).expect("it is JSON")
+}
+
+/// What each entity has after each frame, put together from the changes.
+fn states_of(data: &Value) -> BTreeMap<u64, BTreeMap<String, Map<String, Value>>> {
+    let playback = &data["playback"];
+    let name = |list: &str, place: &str, field: &str| {
+        let place: usize = place.parse().expect("a place");
+        let item = &playback[list][place];
+        let text = if field.is_empty() { item } else { &item[field] };
+        text.as_str().expect("a name").to_owned()
+    };
+    let none = Map::new();
+    let mut states = BTreeMap::new();
+    let mut state: BTreeMap<String, Map<String, Value>> = BTreeMap::new();
+    for change in playback["changes"].as_array().expect("a list") {
+        let values = change["values"].as_object().unwrap_or(&none);
+        for (entity, components) in values {
+            let known = state.entry(name("entities", entity, "id")).or_default();
+            for (component, value) in components.as_object().expect("a table") {
+                let component = name("components", component, "");
+                match value {
+                    Value::Array(whole) => {
+                        known.insert(component, whole[0].clone());
+                    }
+                    Value::Object(fields) => {
+                        let before = known.get_mut(&component).and_then(Value::as_object_mut);
+                        before.expect("it was there").extend(fields.clone());
+                    }
+                    _ => {
+                        known.remove(&component);
+                    }
+                }
+            }
+        }
+        for gone in change["gone"].as_array().into_iter().flatten() {
+            state.remove(&name("entities", &gone.to_string(), "id"));
+        }
+        states.insert(change["frame"].as_u64().expect("a frame"), state.clone());
+    }
+    states
+}
+
+#[test]
+fn the_page_holds_what_the_other_commands_tell() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let path = folder.path().join("quay.html");
+    let page = report(
+        QUAY,
+        &["--budget", "move: bodies=2", "--warm-up", "30"],
+        &path,
+        0,
+    );
+    assert!(page.starts_with("<!DOCTYPE html>"));
+    for loads in [
+        "src=",
+        "<link rel=\"stylesheet\"",
+        "@import",
+        "url(http",
+        "fetch(",
+    ] {
+        assert!(!page.contains(loads), "{loads}");
+    }
+    assert!(page.contains("The MIT License"), "of the chart");
+
+    let data = data_of(&page);
+    let run = json_of(gerust().args(["run", QUAY, "--format", "json"]));
+    assert_eq!(data["run"]["expectations"], run["expectations"]);
+    assert_eq!(data["profile"]["warm-up"], 30);
+    let budget = data["profile"]["names"].as_array().expect("a list").iter();
+    let budget = budget.filter(|name| name["name"] == "move: bodies");
+    assert_eq!(
+        budget.map(|name| &name["budget-ms"]).collect::<Vec<_>>(),
+        [&json!(2.0)]
+    );
+    let memory = json_of(gerust().args(["inspect", QUAY, "memory", "--format", "json"]));
+    assert_eq!(data["memory"], memory);
+    assert_eq!(data["comparison"], Value::Null);
+
+    let times = &data["times"];
+    let frames = times["frames"].as_array().expect("a list").len();
+    assert_eq!(frames, 600);
+    for part in times["times"].as_array().expect("a list") {
+        assert_eq!(part.as_array().expect("a list").len(), frames);
+    }
+    assert_eq!(
+        data["threads"]["frames"].as_array().expect("a list").len(),
+        frames
+    );
+
+    let states = states_of(&data);
+    assert_eq!(states.len(), 601);
+    for at in [0, 123, 600] {
+        let all = json_of(gerust().args([
+            "inspect",
+            QUAY,
+            "entities",
+            "--at",
+            &at.to_string(),
+            "--format",
+            "json",
+        ]));
+        let there = all["entities"].as_array().expect("a list");
+        assert_eq!(there.len(), states[&at].len(), "frame {at}");
+        let of_truck = json_of(gerust().args([
+            "inspect",
+            QUAY,
+            "entity",
+            "truck-1",
+            "--at",
+            &at.to_string(),
+            "--format",
+            "json",
+        ]));
+        let id = of_truck["entity"].as_str().expect("an id");
+        assert_eq!(
+            Value::Object(states[&at][id].clone()),
+            of_truck["components"],
+            "frame {at}"
+        );
+    }
+}
+
+#[test]
+fn frames_that_are_left_out_change_nothing_of_the_others() {
+    let folder = tempfile::tempdir().expect("there is room");
+    // With spawned and despawned subtrees, and parents that change.
+    for scene in [
+        "scenes/cranes.toml",
+        "scenes/handover.toml",
+        "scenes/visitors.toml",
+    ] {
+        let path = folder.path().join("page.html");
+        let all = states_of(&data_of(&report(scene, &[], &path, 0)));
+        let some = data_of(&report(scene, &["--every", "7"], &path, 0));
+        assert_eq!(some["playback"]["every"], 7);
+        let some = states_of(&some);
+        let last = *all.keys().last().expect("there are frames");
+        let wanted: Vec<u64> = all
+            .keys()
+            .copied()
+            .filter(|frame| frame % 7 == 0 || *frame == last)
+            .collect();
+        assert_eq!(some.keys().copied().collect::<Vec<_>>(), wanted, "{scene}");
+        for (frame, state) in &some {
+            assert_eq!(state, &all[frame], "{scene} at frame {frame}");
+        }
+    }
+}
+
+#[test]
+fn a_scene_that_fails_has_a_report_and_code_1() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let scene = folder.path().join("fails.toml");
+    std::fs::write(
+        &scene,
+        "title = \"a lamp\"\nframes = 70\n\n[[entities]]\nname = \"lamp\"\ntransform = {}\n\n[[expect]]\nframe = 3\ncount = { at-least = 2 }\n",
+    )
+    .expect("it can be written");
+    let scene = scene.to_str().expect("it is text");
+    let page = report(scene, &[], &folder.path().join("fails.html"), 1);
+    let data = data_of(&page);
+    assert_eq!(
+        (&data["run"]["held"], &data["run"]["failed"]),
+        (&json!(0), &json!(1))
+    );
+    assert!(page.contains("<title>a lamp: 1 failed</title>"));
+}
+
+#[test]
+fn what_cannot_become_a_report_is_told_and_nothing_is_lost() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let old = folder.path().join("old.html");
+    std::fs::write(&old, "kept").expect("it can be written");
+    let at = |name: &str| {
+        let path = folder.path().join(name);
+        path.to_str().expect("it is text").to_owned()
+    };
+    let refused = |arguments: &[&str], told: &str| {
+        let mut command = gerust();
+        command.arg("report").args(arguments);
+        command.assert().code(2).stderr(contains(told.to_owned()));
+    };
+    refused(&[QUAY, "-o", "quay.pdf"], "quay.pdf is no .html");
+    refused(&[QUAY, "-o", &at("none/quay.html")], "there is no folder");
+    refused(
+        &["scenes/none.toml", "-o", &at("old.html")],
+        "scenes/none.toml",
+    );
+    refused(
+        &[QUAY, "-o", &at("old.html"), "--against", QUAY],
+        "this is not a recorded profile",
+    );
+    refused(
+        &[QUAY, "-o", &at("old.html"), "--warm-up", "900"],
+        "choose fewer",
+    );
+    refused(&[QUAY, "-o", &at("old.html"), "--every", "0"], "--every");
+    refused(
+        &[QUAY, "-o", &at("old.html"), "--budget", "no such=1"],
+        "there is no system named",
+    );
+    refused(&[QUAY], "--output");
+    gerust()
+        .args(["run", "scenes/cranes.toml", "--record", &at("cranes.rec")])
+        .assert()
+        .code(0);
+    refused(
+        &[&at("cranes.rec"), "-o", &at("old.html")],
+        "is a recording",
+    );
+    assert_eq!(std::fs::read_to_string(&old).expect("it is there"), "kept");
+}
