@@ -98,5 +98,5 @@ pub(crate) fn export(engine: &Engine, command: &ExportCommand) -> Verdict {
 }
 
 fn write(path: &Path, text: &str) -> Result<(), Trouble> {
-    std::fs::write(path, text).map_err(|error| output::unwritable(path, &error))
+    output::write(path, text.as_bytes())
 }

@@ -16,7 +16,7 @@ const WIDTH_WITHOUT_TERMINAL: usize = 100;
 pub(crate) fn print(error: &SceneError) {
     let faults = error.faults();
     if faults.is_empty() {
-        eprintln!("error: {error}");
+        tracing::error!("{error}");
         return;
     }
     let path = error.path().display().to_string();
@@ -35,7 +35,7 @@ pub(crate) fn print(error: &SceneError) {
         );
         eprintln!("{text}");
     }
-    eprintln!("error: {path} has {}; nothing was run", count(faults.len()));
+    tracing::error!("{path} has {}; nothing was run", count(faults.len()));
 }
 
 fn count(faults: usize) -> String {

@@ -44,6 +44,7 @@ mod report;
 mod run;
 mod scene_file;
 mod shrink;
+mod telling;
 mod trouble;
 mod versus;
 mod watch;
@@ -52,7 +53,7 @@ pub use allocations::{COUNTING_ALLOCATOR, CountingAllocator};
 pub use engine::Engine;
 
 use arguments::{Arguments, Command};
-use clap::Parser;
+use clap::{CommandFactory, FromArgMatches};
 use std::ffi::OsString;
 use std::process::ExitCode;
 use trouble::Trouble;
@@ -95,7 +96,10 @@ pub fn main_with(kits: &[fn(&mut Engine)]) -> ExitCode {
 ///
 /// Returns 0 if all went well, 1 if an expectation failed, 2 for bad input or usage.
 pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
-    let arguments = match Arguments::try_parse_from(arguments) {
+    let parsed = arguments::grouped(Arguments::command())
+        .try_get_matches_from(arguments)
+        .and_then(|matches| Arguments::from_arg_matches(&matches));
+    let arguments = match parsed {
         Ok(arguments) => arguments,
         Err(error) => {
             // Printing only fails if the stream is closed, and then nobody is there to be told.
@@ -107,6 +111,7 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
             });
         }
     };
+    telling::begin(arguments.quiet, arguments.verbose);
     let outcome = match arguments.command {
         Command::Run(command) => run::run(engine, &command),
         Command::Check(command) => check::run(engine, &command),

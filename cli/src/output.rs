@@ -4,6 +4,7 @@ use crate::allocations;
 use crate::arguments::{Format, Threads};
 use crate::engine::Engine;
 use crate::scene_file::SceneFile;
+use crate::telling;
 use crate::trouble::Trouble;
 use comfy_table::Table;
 use gerust::scene::{RecordingWriter, Report, Scene, SceneRun};
@@ -12,9 +13,10 @@ use glam::Vec3;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
 use std::fs::File;
-use std::io::{BufWriter, ErrorKind, IsTerminal, Write};
+use std::io::{BufWriter, ErrorKind, Write};
 use std::path::Path;
-use std::time::Duration;
+use std::time::{Duration, Instant};
+use tracing::{debug, trace};
 
 /// Updates of the progress bar over a whole run.
 const PROGRESS_UPDATES: u64 = 100;
@@ -66,7 +68,21 @@ fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
         false => Ok(()),
     })?;
     writer.finish(run).map_err(cannot)?;
+    note_written(path);
     Ok(())
+}
+
+/// Writes a file as a whole.
+pub(crate) fn write(path: &Path, contents: &[u8]) -> Result<(), Trouble> {
+    std::fs::write(path, contents).map_err(|error| unwritable(path, &error))?;
+    note_written(path);
+    Ok(())
+}
+
+/// Says that a file was written, to whoever wants to know what goes on.
+pub(crate) fn note_written(path: &Path) {
+    let size = std::fs::metadata(path).map_or(0, |file| file.len());
+    debug!("wrote {}, {}", path.display(), bytes(size as usize));
 }
 
 /// What was read is not written over.
@@ -186,8 +202,8 @@ pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Trou
 /// Says on standard error that times of a debug build mean little.
 pub(crate) fn warn_of_debug_build() {
     if is_debug_build() {
-        eprintln!(
-            "warning: this is a debug build, many times slower than a release build; use `cargo run --release`"
+        tracing::warn!(
+            "this is a debug build, many times slower than a release build; use `cargo run --release`"
         );
     }
 }
@@ -205,7 +221,7 @@ pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Trou
 /// A progress bar on standard error, which is hidden if that is no terminal.
 pub(crate) fn progress_bar(title: &str, length: u64) -> ProgressBar {
     let bar = ProgressBar::with_draw_target(Some(length), ProgressDrawTarget::stderr());
-    if !std::io::stderr().is_terminal() {
+    if !telling::shows_progress() {
         bar.set_draw_target(ProgressDrawTarget::hidden());
     }
     let style = ProgressStyle::with_template("{msg} {wide_bar} {pos} of {len}");
@@ -223,13 +239,16 @@ pub(crate) fn with_progress(
     let bar = progress_bar(title, frames);
     // Drawing each frame would cost more than running it.
     let between = (frames / PROGRESS_UPDATES).max(1);
+    let start = Instant::now();
     let outcome = (0..frames).try_for_each(|frame| {
         if frame.is_multiple_of(between) {
             bar.set_position(frame);
         }
+        trace!("{title}: {} of {frames}", frame + 1);
         advance(frame)
     });
     bar.finish_and_clear();
+    debug!("{title}: {frames} frames in {}", time(start.elapsed()));
     outcome
 }
 

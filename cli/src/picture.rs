@@ -1,5 +1,6 @@
 //! Pictures as files.
 
+use crate::output;
 use crate::trouble::Trouble;
 use plotters::coord::Shift;
 use plotters::prelude::{
@@ -126,6 +127,8 @@ impl PictureFile {
                 "{} cannot be written: {reason}; check the directory",
                 self.path.display()
             ))
-        })
+        })?;
+        output::note_written(&self.path);
+        Ok(())
     }
 }

@@ -1,11 +1,14 @@
 //! Which scene a command is about.
 
 use crate::engine::Engine;
+use crate::output::time;
 use crate::trouble::Trouble;
 use clap::Args;
 use gerust::scene::{Parameters, Recording, Scene};
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
+use std::time::Instant;
+use tracing::debug;
 
 /// A scene file, and values for its parameters.
 #[derive(Args, Clone, Debug)]
@@ -41,11 +44,19 @@ impl SceneFile {
                 path.display()
             )));
         }
-        Ok(Scene::load_with(
-            path,
-            engine.registry(),
-            &self.parameters(),
-        )?)
+        let start = Instant::now();
+        let scene = Scene::load_with(path, engine.registry(), &self.parameters())?;
+        debug!(
+            "read {}: {}, {} frames, in {}",
+            path.display(),
+            match scene.files().len() {
+                1 => String::from("one file"),
+                files => format!("{files} files"),
+            },
+            scene.frames(),
+            time(start.elapsed())
+        );
+        Ok(scene)
     }
 
     /// The values that were given.
@@ -64,8 +75,8 @@ pub(crate) fn recording_at(path: &Path) -> Result<Option<Recording>, Trouble> {
     }
     let recording = Recording::load(path)?;
     if let Some(damage) = recording.damage() {
-        eprintln!(
-            "warning: {} is read up to frame {}: {damage}",
+        tracing::warn!(
+            "{} is read up to frame {}: {damage}",
             path.display(),
             recording.last_frame()
         );

@@ -27,7 +27,14 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     })
     .parameters(command.scene.parameters())
     .most_runs(command.runs)
-    .telling(|progress| bar.set_position(progress.runs));
+    .telling(|progress| {
+        bar.set_position(progress.runs);
+        tracing::debug!(
+            "{} runs so far, {} are left",
+            progress.runs,
+            output::bytes(progress.bytes)
+        );
+    });
     if command.loosely {
         shrinker = shrinker.loosely();
     }
@@ -35,7 +42,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     drop(shrinker);
     bar.finish_and_clear();
     let shrunk = outcome.map_err(Trouble::other)?;
-    fs::write(&to, shrunk.text()).map_err(|error| output::unwritable(&to, &error))?;
+    output::write(&to, shrunk.text().as_bytes())?;
     let answer = Answer {
         scene: to.display().to_string(),
         failure: shrunk.failure(),

@@ -32,8 +32,8 @@ impl Trouble {
     pub(crate) fn tell(self) -> ExitCode {
         match self {
             Self::Scene(error) => faults::print(&error),
-            Self::Runtime(error) => eprintln!("error: {error}"),
-            Self::Other(message) => eprintln!("error: {message}"),
+            Self::Runtime(error) => tracing::error!("{error}"),
+            Self::Other(message) => tracing::error!("{message}"),
             Self::AlreadyTold => {}
             Self::NobodyListens => return ExitCode::SUCCESS,
         }

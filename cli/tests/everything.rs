@@ -62,8 +62,10 @@ fn every_scene_can_be_drawn_written_out_recorded_and_compared() {
         let (picture, nodes, recording) = (at("x.svg"), at("x.gltf"), at("x.rec"));
         printed_anyhow(&["draw", &scene, "--at", "0,12", "-o", &picture]);
         printed_anyhow(&["export", &scene, "--at", "12", "-o", &nodes]);
+        let page = at("x.html");
+        printed_anyhow(&["report", &scene, "--every", "20", "-o", &page]);
         printed(&["run", &scene, "--record", &recording]);
-        for file in [&picture, &nodes, &recording] {
+        for file in [&picture, &nodes, &page, &recording] {
             let bytes = std::fs::read(file).expect("it was written");
             assert!(bytes.len() > 100, "{scene}: {file}");
         }

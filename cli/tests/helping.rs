@@ -19,15 +19,17 @@ fn help_of(arguments: &[&str]) -> String {
 }
 
 /// All commands that help lists.
-const COMMANDS: [&str; 13] = [
-    "run", "check", "compare", "shrink", "profile", "draw", "watch", "inspect", "explain",
-    "import", "export", "new", "schema",
+const COMMANDS: [&str; 14] = [
+    "run", "check", "compare", "shrink", "profile", "report", "draw", "watch", "inspect",
+    "explain", "import", "export", "new", "schema",
 ];
 
 #[test]
 fn the_list_of_commands_is_as_it_was() {
     insta::assert_snapshot!("commands", help_of(&[]));
-    for command in ["run", "compare", "shrink", "watch", "inspect", "new"] {
+    for command in [
+        "run", "compare", "shrink", "profile", "report", "draw", "watch", "inspect", "new",
+    ] {
         insta::assert_snapshot!(command, help_of(&[command]));
     }
 }
@@ -48,6 +50,61 @@ fn every_command_has_an_example() {
         );
     }
     assert!(!all.contains("extras"), "it is for packages");
+}
+
+#[test]
+fn help_is_grouped_and_colored_on_terminals_only() {
+    let help = help_of(&[]);
+    for group in [
+        "Run and check",
+        "Look and ask",
+        "Measure",
+        "Make and exchange",
+        "Options",
+    ] {
+        assert!(help.contains(&format!("\n{group}:\n")), "{group}: {help}");
+    }
+    assert!(!help.contains('\u{1b}'));
+    assert!(
+        help.lines().all(|line| line.chars().count() <= 80),
+        "{help}"
+    );
+}
+
+#[test]
+fn as_much_is_said_as_is_wanted() {
+    let told = |arguments: &[&str]| {
+        let mut command = gerust();
+        command.current_dir(concat!(env!("CARGO_MANIFEST_DIR"), "/.."));
+        let output = command.args(arguments).output().expect("it starts");
+        assert!(output.status.success(), "{arguments:?}");
+        String::from_utf8(output.stderr).expect("it is text")
+    };
+    let scene = ["run", "scenes/hands.toml"];
+    let usual = told(&scene);
+    assert!(!usual.contains("read "), "{usual}");
+    assert_eq!(told(&[&scene[..], &["-q"]].concat()), "");
+    let more = told(&[&["-v"], &scene[..]].concat());
+    assert!(
+        more.contains("read scenes/hands.toml: one file, 360 frames, in "),
+        "{more}"
+    );
+    assert!(
+        more.contains("A crane in somebody's hands: 360 frames in "),
+        "{more}"
+    );
+    let most = told(&[&scene[..], &["-vv"]].concat());
+    assert_eq!(most.matches(" of 360\n").count(), 360);
+    gerust()
+        .args(["run", "none.toml", "--quiet"])
+        .assert()
+        .code(2)
+        .stderr(contains("error: none.toml cannot be read"));
+    gerust()
+        .args(["schema", "-q", "-v"])
+        .assert()
+        .code(2)
+        .stderr(contains("cannot be used with"));
 }
 
 #[test]

@@ -1,7 +1,9 @@
 //! The command line.
 
+mod groups;
 mod looking;
 
+pub(crate) use groups::grouped;
 pub(crate) use looking::{
     BoxesTopic, ContactsTopic, EntitiesTopic, EntityTopic, EventsTopic, ExplainCommand,
     InspectCommand, InspectTopic, MemoryTopic, OrderQuestion, PairQuestion, PlanFormat, PlanTopic,
@@ -26,6 +28,18 @@ use std::path::PathBuf;
 pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,
+    /// Say nothing on standard error but what went wrong
+    #[arg(
+        short,
+        long,
+        global = true,
+        conflicts_with = "verbose",
+        help_heading = "Messages"
+    )]
+    pub(crate) quiet: bool,
+    /// Say on standard error what goes on: -v each step, -vv each frame and what your own engine says through `tracing`
+    #[arg(short, long, global = true, action = clap::ArgAction::Count, help_heading = "Messages")]
+    pub(crate) verbose: u8,
 }
 
 #[derive(Subcommand, Debug)]
@@ -234,27 +248,27 @@ pub(crate) struct ProfileCommand {
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
     /// Also write the spans as JSON trace events, for a trace viewer
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) trace: Option<PathBuf>,
     /// Also write the time of each frame and name as CSV
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) csv: Option<PathBuf>,
     /// Also draw three pictures, .png or .svg: FILE with the time of each frame by part, and beside it FILE-systems with how
     /// the times of each system spread and FILE-threads with what ran where in one frame
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) plot: Option<PathBuf>,
     /// The frame whose threads are drawn; the slowest after warm-up unless given
-    #[arg(long, value_name = "FRAME", requires = "plot")]
+    #[arg(long, value_name = "FRAME", requires = "plot", help_heading = "Files")]
     pub(crate) frame: Option<u64>,
     /// The size of each picture in pixels
-    #[arg(long, default_value = "1280x800", value_name = "WIDTHxHEIGHT", value_parser = parse_size, requires = "plot")]
+    #[arg(long, default_value = "1280x800", value_name = "WIDTHxHEIGHT", value_parser = parse_size, requires = "plot", help_heading = "Files")]
     pub(crate) size: (u32, u32),
     /// Also keep the times of all frames in a file, to compare with later
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) save: Option<PathBuf>,
     /// Run a second time in turn and compare: another scene, or a setting: threads=NUMBER, off=SYSTEM or
     /// serial-below=MICROSECONDS
-    #[arg(long, value_name = "SCENE|SETTING")]
+    #[arg(long, value_name = "SCENE|SETTING", help_heading = "Comparing")]
     pub(crate) versus: Option<Versus>,
     #[command(flatten)]
     pub(crate) measuring: Measuring,
@@ -264,13 +278,13 @@ pub(crate) struct ProfileCommand {
 #[derive(Args, Debug)]
 pub(crate) struct Measuring {
     /// Milliseconds that a frame should take at most, or with SYSTEM= before it a system; can be repeated
-    #[arg(long, value_name = "[SYSTEM=]MS")]
+    #[arg(long, value_name = "[SYSTEM=]MS", help_heading = "Measuring")]
     pub(crate) budget: Vec<BudgetOption>,
     /// Frames at the beginning that are kept apart; what the scene says unless given
-    #[arg(long, value_name = "FRAMES")]
+    #[arg(long, value_name = "FRAMES", help_heading = "Measuring")]
     pub(crate) warm_up: Option<u64>,
     /// Compare with what `profile --save` has kept
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Comparing")]
     pub(crate) against: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) threads: Threads,
@@ -338,22 +352,43 @@ pub(crate) struct DrawCommand {
     )]
     pub(crate) at: Vec<u64>,
     /// From which frame on a picture moves; `-o` names a .gif then
-    #[arg(long, value_name = "FRAME", conflicts_with = "at")]
+    #[arg(
+        long,
+        value_name = "FRAME",
+        conflicts_with = "at",
+        help_heading = "Pictures that move"
+    )]
     pub(crate) from: Option<u64>,
     /// Up to which frame a picture moves
-    #[arg(long, value_name = "FRAME", conflicts_with = "at")]
+    #[arg(
+        long,
+        value_name = "FRAME",
+        conflicts_with = "at",
+        help_heading = "Pictures that move"
+    )]
     pub(crate) to: Option<u64>,
     /// Only every so many-th frame of a picture that moves
-    #[arg(long, value_name = "FRAMES", default_value_t = 4)]
+    #[arg(
+        long,
+        value_name = "FRAMES",
+        default_value_t = 4,
+        help_heading = "Pictures that move"
+    )]
     pub(crate) every: u64,
     /// From where to look; from the side and from above unless given, and flat scenes from the front
-    #[arg(long, value_enum, value_delimiter = ',', value_name = "VIEW,..")]
+    #[arg(
+        long,
+        value_enum,
+        value_delimiter = ',',
+        value_name = "VIEW,..",
+        help_heading = "What is drawn"
+    )]
     pub(crate) view: Vec<DrawView>,
     /// Draw the ways that entities have come since frame 0
-    #[arg(long)]
+    #[arg(long, help_heading = "What is drawn")]
     pub(crate) trail: bool,
     /// Draw lines from parents to children
-    #[arg(long)]
+    #[arg(long, help_heading = "What is drawn")]
     pub(crate) links: bool,
     /// The picture to write: .png, .svg or, if it moves, .gif
     #[arg(short, long, value_name = "FILE")]

@@ -27,7 +27,7 @@ pub(super) fn write(judged: &[Judged]) -> Result<(), Trouble> {
         remedies.dedup_by_key(|remedy| remedy.span.start);
         for remedy in &remedies {
             let before = text.get(remedy.span.clone()).unwrap_or_default().to_owned();
-            eprintln!("{}: {before} is now {}", path.display(), remedy.text);
+            tracing::info!("{}: {before} is now {}", path.display(), remedy.text);
             text.replace_range(remedy.span.clone(), &remedy.text);
         }
         // Beside it first: if there is no room the old file stays whole.

@@ -129,9 +129,11 @@ pub(super) fn all(
                     Ok(scene) => judge(engine, &scene),
                     Err(error) => Judgement::Faulty(error),
                 };
+                let took = start.elapsed();
+                tracing::debug!("ran {} in {}", path.display(), output::time(took));
                 Judged {
                     path,
-                    took: start.elapsed(),
+                    took,
                     judgement,
                 }
             })

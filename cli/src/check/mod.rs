@@ -64,7 +64,9 @@ fn write_junit(path: &Path, judged: &[Judged]) -> Result<(), Trouble> {
     junit::report(judged)
         .serialize(&mut file)
         .map_err(|error| cannot(error.to_string()))?;
-    file.flush().map_err(|error| cannot(error.to_string()))
+    file.flush().map_err(|error| cannot(error.to_string()))?;
+    output::note_written(path);
+    Ok(())
 }
 
 /// One part of several into which scenes are divided, so that several machines can share them.

@@ -130,5 +130,7 @@ fn write(
         // What is left of it would look like a profile.
         let _ = std::fs::remove_file(path);
         cannot(error)
-    })
+    })?;
+    output::note_written(path);
+    Ok(())
 }

@@ -59,8 +59,7 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         comparison,
     };
     let html = page.html()?;
-    std::fs::write(&command.output, &html)
-        .map_err(|error| output::unwritable(&command.output, &error))?;
+    output::write(&command.output, html.as_bytes())?;
     output::print(&told(command, &page, html.len()))?;
     Ok(report.all_held())
 }

@@ -9,6 +9,7 @@ use crate::Verdict;
 use crate::arguments::{ViewArgument, WatchCommand};
 use crate::engine::Engine;
 use crate::output;
+use crate::telling;
 use crate::trouble::Trouble;
 use app::App;
 use picture::View;
@@ -64,6 +65,8 @@ fn watch(app: App<'_>) -> Result<(), Trouble> {
 
 /// The terminal is put back as it was after any exit; a panic does so by a hook.
 fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
+    // What is said on the way would be written across the picture.
+    telling::begin(true, 0);
     let outcome = match ratatui::try_init() {
         Ok(mut terminal) => {
             let outcome = look_and_listen(&mut terminal, &mut app);

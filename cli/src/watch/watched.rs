@@ -205,7 +205,7 @@ impl<'s> Watched<'s> {
         };
         let finished = live.writer.finish(&live.run).map_err(Trouble::other)?;
         let bytes = finished.0.borrow();
-        std::fs::write(path, bytes.as_slice()).map_err(|error| output::unwritable(path, &error))
+        output::write(path, bytes.as_slice())
     }
 }
 

@@ -57,7 +57,7 @@ impl Pictures {
             (&self.systems, "how the times of each system spread"),
             (&self.threads, "what ran where in one frame"),
         ] {
-            eprintln!("wrote {}: {what}", file.path().display());
+            tracing::info!("wrote {}: {what}", file.path().display());
         }
         Ok(())
     }
