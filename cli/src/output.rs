@@ -114,26 +114,39 @@ pub(crate) fn look_at(
     at: Option<u64>,
     look: impl FnOnce(&Seen<'_>) -> Result<(), Trouble>,
 ) -> Result<(), Trouble> {
+    look_with(engine, file, Threads::default(), at, look)
+}
+
+/// The same, with so many threads.
+pub(crate) fn look_with(
+    engine: &Engine,
+    file: &SceneFile,
+    threads: Threads,
+    at: Option<u64>,
+    look: impl FnOnce(&Seen<'_>) -> Result<(), Trouble>,
+) -> Result<(), Trouble> {
     let file_name = file.path().display().to_string();
     if let Some(recording) = file.recording()? {
         let frame = at.unwrap_or(recording.last_frame());
-        let mut runtime = runtime(engine, Threads::default())?;
+        let mut runtime = runtime(engine, threads)?;
         recording.restore_into(&mut runtime, engine.registry(), frame)?;
         return look(&Seen {
             file: file_name,
             runtime: &runtime,
             frame,
+            is_recorded: true,
             events: recording.events(frame)?,
         });
     }
     let scene = file.load(engine)?;
     let frame = frame_within(&scene, at)?;
-    let mut run = scene.start(runtime(engine, Threads::default())?)?;
+    let mut run = scene.start(runtime(engine, threads)?)?;
     advance_to(&mut run, frame)?;
     look(&Seen {
         file: file_name,
         runtime: run.runtime(),
         frame,
+        is_recorded: false,
         events: run.events(),
     })
 }
@@ -144,6 +157,8 @@ pub(crate) struct Seen<'r> {
     pub(crate) file: String,
     pub(crate) runtime: &'r Runtime,
     pub(crate) frame: u64,
+    /// Whether it was read from a recording, so that nothing ran.
+    pub(crate) is_recorded: bool,
     /// The events of the frame, by name.
     pub(crate) events: Vec<(String, serde_json::Value)>,
 }

@@ -27,6 +27,11 @@ impl SceneFile {
         &self.path
     }
 
+    /// Whether the file is a recording.
+    pub(crate) fn is_recording(&self) -> bool {
+        Recording::is_one(&self.path)
+    }
+
     /// The recording, if the file is one. It is told up to where it can be read.
     pub(crate) fn recording(&self) -> Result<Option<Recording>, Trouble> {
         recording_at(&self.path)

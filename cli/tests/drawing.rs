@@ -127,6 +127,33 @@ fn flat_scenes_are_drawn_flat() {
 }
 
 #[test]
+fn tiles_are_drawn_as_a_grid() {
+    let yard = Yard::new(
+        r###"
+title = "a maze"
+frames = 1
+[[entities]]
+name = "maze"
+transform = { translation = [-3, 0, -3] }
+[entities.collider.tiles]
+tile = [2.0, 2.0, 2.0]
+rows = ["##.", "#..", "#.#"]
+"###,
+    );
+    let polygons = |view| {
+        let drawn = yard.svg(&["--view", view, "--at", "0"]);
+        let lines = drawn.matches("<polyline").count();
+        (drawn.matches("<polygon").count(), lines)
+    };
+    // Five tiles from above; three columns of them from the side.
+    let (above, lines_above) = polygons("top");
+    let (side, lines_side) = polygons("side");
+    assert_eq!((above, side), (5, 3));
+    // Four lines each way part nine tiles, free ones as well; from the side four and two.
+    assert_eq!(lines_above - above, lines_side - side + 2);
+}
+
+#[test]
 fn a_picture_moves_as_the_scene_does() {
     let yard = Yard::new(SCENE);
     let path = yard.draw(

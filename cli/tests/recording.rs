@@ -41,6 +41,60 @@ fn text_of(topic: &[&str], file: &Path) -> String {
 }
 
 #[test]
+fn plan_systems_and_memory_are_told_as_far_as_they_are_known() {
+    let folder = Folder::new();
+    let recording = folder.record("scenes/cranes.toml", "cranes.rec");
+    let scene = Path::new("scenes/cranes.toml");
+    let json = |file: &Path, topic: &[&str]| {
+        let topic = [topic, &["--format", "json"]].concat();
+        json_of(gerust().arg("inspect").arg(file).args(topic))
+    };
+    let [read, ran] = [&recording, scene].map(|file| json(file, &["plan"]));
+    assert_eq!(
+        (&read["measured"], &ran["measured"]),
+        (&false.into(), &true.into())
+    );
+    assert_eq!(read["best-speed-up"], serde_json::Value::Null);
+    for (read, ran) in read["phases"]
+        .as_array()
+        .expect("a list")
+        .iter()
+        .zip(ran["phases"].as_array().expect("a list"))
+    {
+        assert_eq!(
+            (&read["phase"], &read["edges"]),
+            (&ran["phase"], &ran["edges"])
+        );
+        assert_eq!(read["cost"], serde_json::Value::Null);
+    }
+    for graph in ["dot", "mermaid"] {
+        let topic = ["plan", "--format", graph];
+        assert_eq!(text_of(&topic, &recording), text_of(&topic, scene));
+    }
+    let [read, ran] = [&recording, scene].map(|file| json(file, &["systems", "--at", "50"]));
+    let names = |value: &serde_json::Value| {
+        let systems = value["systems"].as_array().expect("a list").iter();
+        systems
+            .map(|system| system["name"].to_string())
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(names(&read), names(&ran));
+    assert!(text_of(&["systems"], &recording).contains("none of which ran"));
+    let [read, ran] = [&recording, scene].map(|file| json(file, &["memory", "--at", "50"]));
+    for same in ["frame", "entities", "used", "used-growth", "tables"] {
+        assert_eq!(read[same], ran[same], "{same}");
+    }
+    assert_eq!(read["allocations"], serde_json::Value::Null);
+    gerust()
+        .arg("inspect")
+        .arg(&recording)
+        .args(["memory", "--at", "500"])
+        .assert()
+        .code(2)
+        .stderr(contains("its last is 120"));
+}
+
+#[test]
 fn any_frame_can_be_inspected_as_that_of_the_scene() {
     let folder = Folder::new();
     let recording = folder.record("scenes/quay.toml", "quay.rec");

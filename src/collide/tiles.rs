@@ -225,6 +225,23 @@ impl TileGrid {
         self.solid.0.count_ones(..)
     }
 
+    /// How many tiles there are along each axis, solid or free.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::collide::{MapPlane, TileGrid};
+    /// use gerust::prelude::*;
+    ///
+    /// let yard = TileGrid::from_rows(["..#", "#.."], Vec3::ONE, MapPlane::Ground)?;
+    /// assert_eq!(yard.counts(), [3, 1, 2]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn counts(&self) -> [u32; 3] {
+        self.counts
+    }
+
     /// The size of the whole grid, in metres of the entity's own space.
     #[must_use]
     pub fn size(&self) -> Vec3 {

@@ -4,6 +4,7 @@ mod labels;
 mod order;
 mod paint;
 pub(crate) mod snapshot;
+pub(crate) mod tiles;
 mod trails;
 mod view;
 

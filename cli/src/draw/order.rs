@@ -92,6 +92,7 @@ mod tests {
             name: None,
             aabb: Aabb::from_corners(min.into(), max.into()),
             look: Look::Static,
+            is_tile: false,
         });
         boxes.collect()
     }

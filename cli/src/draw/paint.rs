@@ -3,6 +3,7 @@
 use super::labels::{Area, Labels};
 use super::order::back_to_front;
 use super::snapshot::{DrawnBox, Look, Snapshot};
+use super::tiles;
 use super::view::View;
 use crate::font::FAMILY;
 use crate::picture::{BLUE, GRID, INK, OCHRE, PAPER, Painting, STEEL, TEAL, VERMILION};
@@ -157,8 +158,9 @@ impl Picture<'_> {
         let boxes = snapshot.boxes.iter();
         let boxes: Vec<&DrawnBox> = match view {
             View::Slanted => back_to_front(&snapshot.boxes),
-            View::Side | View::Top => boxes.collect(),
+            View::Side | View::Top => tiles::seen(boxes, view),
         };
+        self.paint_grids(&mut panel, snapshot, view)?;
         for drawn in boxes {
             paint_box(&mut panel, drawn, view)?;
         }
@@ -193,6 +195,29 @@ impl Picture<'_> {
         paint_labels(&panel, snapshot, view)
     }
 
+    /// Where tiles are and could be, unless the lines would be too near to each other to be told apart.
+    fn paint_grids<B: DrawingBackend>(
+        &self,
+        panel: &mut Panel<'_, B>,
+        snapshot: &Snapshot,
+        view: View,
+    ) -> Result<(), Error<B>> {
+        let (width, _) = panel.plotting_area().dim_in_pixel();
+        let across = panel.x_range();
+        let pixels_per_metre = width as f32 / (across.end - across.start);
+        let grids = snapshot.grids.iter();
+        for grid in grids.filter(|grid| grid.pitch(view) * pixels_per_metre >= NEAREST_LINES) {
+            for line in grid.lines(view) {
+                let way = line.map(|end| view.project(end)).to_vec();
+                panel.draw_series(std::iter::once(PathElement::new(
+                    way,
+                    STEEL.mix(TILE_LINE).stroke_width(1),
+                )))?;
+            }
+        }
+        Ok(())
+    }
+
     /// The ranges of both axes, in one scale, so that the whole scene is seen.
     fn ranges(&self, view: View, cell: (u32, u32)) -> (Range<f32>, Range<f32>) {
         let ((left, below), (right, above)) = view.extent(&self.bounds);
@@ -214,6 +239,9 @@ impl Picture<'_> {
 /// How dark lines are that are no edges of boxes.
 const TRAIL: f64 = 0.55;
 const LINK: f64 = 0.45;
+const TILE_LINE: f64 = 0.3;
+/// How near to each other the lines of a grid are drawn at most, in pixels.
+const NEAREST_LINES: f32 = 4.0;
 
 /// Room for the numbers at the left and below, in pixels.
 const LABEL_AREA: (u32, u32) = (50, 22);

@@ -1,5 +1,6 @@
 //! What is drawn of a frame.
 
+use super::tiles::DrawnGrid;
 use crate::trouble::Trouble;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
@@ -11,6 +12,7 @@ pub(crate) struct Snapshot {
     pub(crate) boxes: Vec<DrawnBox>,
     /// Entities without a box.
     pub(crate) points: Vec<Vec3>,
+    pub(crate) grids: Vec<DrawnGrid>,
     pub(crate) contacts: Vec<DrawnContact>,
     /// From each parent to its child.
     pub(crate) links: Vec<[Vec3; 2]>,
@@ -31,6 +33,8 @@ pub(crate) struct DrawnBox {
     pub(crate) name: Option<String>,
     pub(crate) aabb: Aabb,
     pub(crate) look: Look,
+    /// Whether it is a tile of a grid.
+    pub(crate) is_tile: bool,
 }
 
 /// How a box is drawn, in the order of the legend.
@@ -84,6 +88,7 @@ impl Snapshot {
         let colliders = world.rows::<(Entity, &Collider, &WorldBox)>();
         let parts = world.global::<Boxes>()?;
         let mut boxes = Vec::new();
+        let mut grids = Vec::new();
         for (entity, collider, world_box) in colliders.iter() {
             let look = Look::of(collider, bodies.get(entity));
             let name = names.get(entity).map(Name::to_string);
@@ -92,6 +97,12 @@ impl Snapshot {
                 none if none.is_empty() => vec![world_box.aabb()],
                 several => several,
             };
+            if let Some(grid) = collider.grid() {
+                grids.push(DrawnGrid {
+                    area: world_box.aabb(),
+                    counts: grid.counts(),
+                });
+            }
             // One label for all boxes of an entity.
             let labels = std::iter::once(name).chain(std::iter::repeat(None));
             boxes.extend(all.into_iter().zip(labels).map(|(aabb, name)| DrawnBox {
@@ -99,6 +110,7 @@ impl Snapshot {
                 name,
                 aabb,
                 look,
+                is_tile: collider.grid().is_some(),
             }));
         }
         let points = world
@@ -127,6 +139,7 @@ impl Snapshot {
             seconds: clock.seconds(),
             boxes,
             points,
+            grids,
             contacts,
             links: links.collect(),
             trails: Vec::new(),

@@ -2,8 +2,8 @@
 
 use crate::allocations;
 use crate::output::{self, bytes};
+use crate::scene_file::SceneFile;
 use crate::trouble::Trouble;
-use gerust::scene::Scene;
 use gerust::store::Memory;
 use gerust::{Runtime, World};
 use serde::Serialize;
@@ -92,7 +92,7 @@ impl AllocationsView {
 }
 
 impl MemoryView {
-    pub(crate) fn new(scene: &Scene, world: &World, frame: u64, before: &Memory) -> Self {
+    pub(crate) fn new(file: &SceneFile, world: &World, frame: u64, before: &Memory) -> Self {
         let memory = world.memory();
         let growth = |now: usize, before: usize| now as i64 - before as i64;
         let mut components: Vec<ComponentView> = memory
@@ -128,7 +128,7 @@ impl MemoryView {
             .collect();
         tables.sort_by_key(|table| std::cmp::Reverse(table.used));
         Self {
-            scene: scene.path().display().to_string(),
+            scene: file.path().display().to_string(),
             frame,
             entities: world.len(),
             used: memory.used(),

@@ -13,7 +13,7 @@ mod tree;
 
 pub(crate) use contacts::ContactView;
 pub(crate) use memory::{AllocationsView, MemoryView};
-pub(crate) use plan::PlanView;
+pub(crate) use plan::{PlanOf, PlanView};
 
 use crate::Verdict;
 use crate::arguments::{
@@ -23,10 +23,14 @@ use crate::arguments::{
 use crate::engine::Engine;
 use crate::output;
 use crate::scene_file::SceneFile;
+use crate::trouble::Trouble;
 use boxes::BoxesView;
 use contacts::ContactsView;
 use entities::{EntitiesView, EntityView};
 use events::EventsView;
+use gerust::Runtime;
+use gerust::scene::Recording;
+use gerust::schedule::Plan;
 use systems::SystemsView;
 use tree::TreeView;
 
@@ -46,6 +50,9 @@ pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
 
 /// Runs the scene to its end, so that the plan has measured times, and shows the plan.
 fn plan(engine: &Engine, file: &SceneFile, topic: &PlanTopic) -> Verdict {
+    if let Some(recording) = file.recording()? {
+        return plan_of_recording(engine, file, &recording, topic);
+    }
     let is_measured = matches!(topic.format, PlanFormat::Text | PlanFormat::Json);
     if is_measured {
         output::warn_of_debug_build();
@@ -55,12 +62,37 @@ fn plan(engine: &Engine, file: &SceneFile, topic: &PlanTopic) -> Verdict {
     output::advance_to(&mut run, scene.frames())?;
     let plan = run.runtime().schedule().plan()?;
     let findings = run.runtime().findings()?;
-    let view = PlanView::new(&scene, run.runtime(), &plan, &findings);
-    match topic.format {
-        PlanFormat::Text => output::print(&plan_text::text(&view))?,
-        PlanFormat::Json => output::print_json(&view)?,
-        PlanFormat::Dot => output::print(&graph::dot(&plan))?,
-        PlanFormat::Mermaid => output::print(&graph::mermaid(&plan))?,
+    let of = PlanOf::scene(&scene);
+    let view = PlanView::new(of, run.runtime(), &plan, Some(&findings));
+    show_plan(&view, &plan, topic.format)
+}
+
+/// Shows the plan of the engine in the state of the recording. Nothing ran, so there are no times.
+fn plan_of_recording(
+    engine: &Engine,
+    file: &SceneFile,
+    recording: &Recording,
+    topic: &PlanTopic,
+) -> Verdict {
+    let mut runtime = output::runtime(engine, topic.threads)?;
+    let frame = recording.last_frame();
+    recording.restore_into(&mut runtime, engine.registry(), frame)?;
+    let plan = runtime.schedule().plan()?;
+    let of = PlanOf {
+        file: file.path().display().to_string(),
+        title: recording.title(),
+        frames: frame,
+    };
+    let view = PlanView::new(of, &runtime, &plan, None);
+    show_plan(&view, &plan, topic.format)
+}
+
+fn show_plan(view: &PlanView<'_>, plan: &Plan, format: PlanFormat) -> Verdict {
+    match format {
+        PlanFormat::Text => output::print(&plan_text::text(view))?,
+        PlanFormat::Json => output::print_json(view)?,
+        PlanFormat::Dot => output::print(&graph::dot(plan))?,
+        PlanFormat::Mermaid => output::print(&graph::mermaid(plan))?,
     }
     Ok(true)
 }
@@ -85,19 +117,14 @@ fn entity(engine: &Engine, file: &SceneFile, topic: &EntityTopic) -> Verdict {
 
 /// Shows what the systems reach and how often they have run.
 fn systems(engine: &Engine, file: &SceneFile, topic: &SystemsTopic) -> Verdict {
-    output::warn_of_debug_build();
-    let scene = file.load(engine)?;
-    let frame = output::frame_within(&scene, topic.look.at)?;
-    let mut run = scene.start(output::runtime(engine, topic.threads)?)?;
-    output::advance_to(&mut run, frame)?;
+    if !file.is_recording() {
+        output::warn_of_debug_build();
+    }
     let name = topic.name.as_deref();
-    let view = SystemsView::new(
-        scene.path().display().to_string(),
-        frame,
-        run.runtime(),
-        name,
-    );
-    output::show(&view, topic.look.format, SystemsView::text)?;
+    output::look_with(engine, file, topic.threads, topic.look.at, |seen| {
+        let view = SystemsView::new(seen, name);
+        output::show(&view, topic.look.format, SystemsView::text)
+    })?;
     Ok(true)
 }
 
@@ -140,13 +167,35 @@ fn contacts(engine: &Engine, file: &SceneFile, topic: &ContactsTopic) -> Verdict
 
 /// Shows what components take up, how that has grown, and what frames allocate.
 fn memory(engine: &Engine, file: &SceneFile, topic: &MemoryTopic) -> Verdict {
+    if let Some(recording) = file.recording()? {
+        return memory_of_recording(engine, file, &recording, topic);
+    }
     let scene = file.load(engine)?;
     let frame = output::frame_within(&scene, topic.look.at)?;
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     let before = run.runtime().world().memory();
     output::advance_to(&mut run, frame)?;
-    let mut view = MemoryView::new(&scene, run.runtime().world(), frame, &before);
+    let mut view = MemoryView::new(file, run.runtime().world(), frame, &before);
     view.allocations = AllocationsView::count(run.runtime_mut())?;
+    output::show(&view, topic.look.format, MemoryView::text)?;
+    Ok(true)
+}
+
+/// Shows what the components of a recorded frame take up. Nothing ran, so nothing is told of what frames allocate.
+fn memory_of_recording(
+    engine: &Engine,
+    file: &SceneFile,
+    recording: &Recording,
+    topic: &MemoryTopic,
+) -> Verdict {
+    let frame = topic.look.at.unwrap_or(recording.last_frame());
+    let at = |frame| {
+        let mut runtime = output::runtime(engine, Threads::default())?;
+        recording.restore_into(&mut runtime, engine.registry(), frame)?;
+        Ok::<Runtime, Trouble>(runtime)
+    };
+    let (first, runtime) = (at(0)?, at(frame)?);
+    let view = MemoryView::new(file, runtime.world(), frame, &first.world().memory());
     output::show(&view, topic.look.format, MemoryView::text)?;
     Ok(true)
 }

@@ -15,11 +15,13 @@ pub(crate) struct PlanView<'v> {
     pub(crate) build: &'static str,
     pub(crate) frames: u64,
     pub(crate) threads: usize,
+    /// Whether anything ran, so that there are times: not when a recording was read.
+    pub(crate) measured: bool,
     pub(crate) phases: Vec<PhaseView<'v>>,
     pub(crate) never_ran: Vec<Sentence<'v>>,
     pub(crate) rows_without_match: Vec<Sentence<'v>>,
-    pub(crate) best_speed_up: f64,
-    pub(crate) measured_speed_up: f64,
+    pub(crate) best_speed_up: Option<f64>,
+    pub(crate) measured_speed_up: Option<f64>,
 }
 
 #[derive(Serialize)]
@@ -79,26 +81,42 @@ pub(crate) struct Sentence<'v> {
     pub(crate) what: String,
 }
 
+/// Whose plan it is.
+pub(crate) struct PlanOf<'v> {
+    /// The file as it was given.
+    pub(crate) file: String,
+    pub(crate) title: &'v str,
+    pub(crate) frames: u64,
+}
+
+impl<'v> PlanOf<'v> {
+    pub(crate) fn scene(scene: &'v Scene) -> Self {
+        Self {
+            file: scene.path().display().to_string(),
+            title: scene.title(),
+            frames: scene.frames(),
+        }
+    }
+}
+
 impl<'v> PlanView<'v> {
     pub(crate) fn new(
-        scene: &'v Scene,
+        of: PlanOf<'v>,
         runtime: &'v Runtime,
         plan: &'v Plan,
-        findings: &'v Findings,
+        findings: Option<&'v Findings>,
     ) -> Self {
-        let costs: HashMap<Phase, &PhaseCost> = findings
-            .phases()
-            .iter()
-            .map(|cost| (cost.phase(), cost))
-            .collect();
-        let idle = findings.idle().iter();
-        let empty = findings.empty_rows().iter();
+        let costs = findings.into_iter().flat_map(Findings::phases);
+        let costs: HashMap<Phase, &PhaseCost> = costs.map(|cost| (cost.phase(), cost)).collect();
+        let idle = findings.into_iter().flat_map(Findings::idle);
+        let empty = findings.into_iter().flat_map(Findings::empty_rows);
         Self {
-            scene: scene.path().display().to_string(),
-            title: scene.title(),
+            scene: of.file,
+            title: of.title,
             build: gerust::profile::build(),
-            frames: scene.frames(),
+            frames: of.frames,
             threads: runtime.threads(),
+            measured: findings.is_some(),
             phases: plan
                 .phases()
                 .iter()
@@ -116,8 +134,8 @@ impl<'v> PlanView<'v> {
                     what: empty.to_string(),
                 })
                 .collect(),
-            best_speed_up: findings.best_speed_up(),
-            measured_speed_up: findings.measured_speed_up(),
+            best_speed_up: findings.map(Findings::best_speed_up),
+            measured_speed_up: findings.map(Findings::measured_speed_up),
         }
     }
 }

@@ -14,15 +14,17 @@ pub(super) fn text(view: &PlanView<'_>) -> String {
         "{}: {} frames, {}{}",
         view.title,
         view.frames,
-        threads(view.threads),
-        if view.build == "debug" {
-            ", DEBUG BUILD"
-        } else {
-            ""
+        match view.measured {
+            true => threads(view.threads),
+            false => String::from("read, not run: without times"),
+        },
+        match (view.measured, view.build) {
+            (true, "debug") => ", DEBUG BUILD",
+            _ => "",
         },
     );
     for phase in &view.phases {
-        push_phase(&mut text, phase);
+        push_phase(&mut text, phase, view.measured);
     }
     push_list(
         &mut text,
@@ -44,13 +46,15 @@ pub(super) fn text(view: &PlanView<'_>) -> String {
             .iter()
             .map(|empty| empty.what.as_str()),
     );
-    let whole = format!(
-        "whole frames: {} as fast at best, with any number of threads; measured {}",
-        times(view.best_speed_up),
-        times(view.measured_speed_up)
-    );
-    text.push('\n');
-    text.push_str(&wrapped(&whole, "", 2));
+    if let (Some(best), Some(measured)) = (view.best_speed_up, view.measured_speed_up) {
+        let whole = format!(
+            "whole frames: {} as fast at best, with any number of threads; measured {}",
+            times(best),
+            times(measured)
+        );
+        text.push('\n');
+        text.push_str(&wrapped(&whole, "", 2));
+    }
     text
 }
 
@@ -65,7 +69,7 @@ fn times(factor: f64) -> String {
     format!("{factor:.2} times")
 }
 
-fn push_phase(text: &mut String, phase: &PhaseView<'_>) {
+fn push_phase(text: &mut String, phase: &PhaseView<'_>, is_measured: bool) {
     let _ = writeln!(text, "\n{}", phase.phase);
     let name_width = phase
         .systems
@@ -74,14 +78,17 @@ fn push_phase(text: &mut String, phase: &PhaseView<'_>) {
         .max()
         .unwrap_or(0);
     for system in &phase.systems {
-        let _ = writeln!(
-            text,
-            "  wave {:<2}  {:name_width$}  {:>8}{}",
+        let mean = match is_measured {
+            true => time(Duration::from_secs_f64(system.mean_ms / 1e3)),
+            false => String::new(),
+        };
+        let line = format!(
+            "  wave {:<2}  {:name_width$}  {mean:>8}{}",
             system.wave,
             system.name,
-            time(Duration::from_secs_f64(system.mean_ms / 1e3)),
             remarks(system)
         );
+        let _ = writeln!(text, "{}", line.trim_end());
         let before = phase.edges.iter().filter(|edge| edge.second == system.name);
         for edge in before {
             text.push_str(&wrapped(&after(edge), "           after ", 13));

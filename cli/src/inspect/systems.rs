@@ -1,16 +1,16 @@
 //! `gerust inspect SCENE systems`.
 
-use crate::output::{self, wrapped};
-use gerust::Runtime;
+use crate::output::{self, Seen, wrapped};
 use gerust::schedule::SystemInfo;
 use serde::Serialize;
-use std::fmt::Write;
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub(super) struct SystemsView {
     scene: String,
     frame: u64,
+    /// Whether anything ran, so that there are times: not when a recording was read.
+    measured: bool,
     systems: Vec<SystemView>,
 }
 
@@ -32,21 +32,26 @@ struct SystemView {
 
 impl SystemsView {
     /// Those whose name contains a text, in the order in which they run.
-    pub(super) fn new(scene: String, frame: u64, runtime: &Runtime, name: Option<&str>) -> Self {
-        let systems = runtime.schedule().systems();
+    pub(super) fn new(seen: &Seen<'_>, name: Option<&str>) -> Self {
+        let systems = seen.runtime.schedule().systems();
         let shown = systems.filter(|system| name.is_none_or(|part| system.name().contains(part)));
         Self {
-            scene,
-            frame,
+            scene: seen.file.clone(),
+            frame: seen.frame,
+            measured: !seen.is_recorded,
             systems: shown.map(SystemView::new).collect(),
         }
     }
 
     pub(super) fn text(&self) -> String {
         let mut text = format!(
-            "after frame {}: {} systems\n\n{:<NAME$} {:<PHASE$} {:>6} {:>9}\n",
+            "after frame {}: {} systems{}\n\n{:<NAME$} {:<PHASE$} {:>6} {:>9}\n",
             self.frame,
             self.systems.len(),
+            match self.measured {
+                true => "",
+                false => ", none of which ran, because a recording was read",
+            },
             "name",
             "phase",
             "runs",
@@ -81,7 +86,10 @@ impl SystemView {
             every_seconds: system.every(),
             runs: system.runs(),
             mean_ms: output::milliseconds(mean),
-            mean: output::time(mean),
+            mean: match system.runs() {
+                0 => String::new(),
+                _ => output::time(mean),
+            },
             reads: reached(false),
             writes: reached(true),
         }
@@ -93,15 +101,15 @@ impl SystemView {
             (true, Some(seconds)) => format!("  every {seconds} s"),
             (true, None) => String::new(),
         };
-        // Writing to a string does not fail.
-        let _ = writeln!(
-            text,
+        let line = format!(
             "{:<NAME$} {:<PHASE$} {:>6} {:>9}{state}",
             output::shortened(&self.name, NAME),
             self.phase,
             self.runs,
             self.mean,
         );
+        text.push_str(line.trim_end());
+        text.push('\n');
         for (what, names) in [("reads", &self.reads), ("writes", &self.writes)] {
             if !names.is_empty() {
                 *text += &wrapped(&names.join(", "), &format!("    {what:<7}"), 11);

@@ -10,7 +10,7 @@ mod times;
 use crate::Verdict;
 use crate::arguments::{ReportCommand, Threads};
 use crate::engine::Engine;
-use crate::inspect::{AllocationsView, MemoryView, PlanView};
+use crate::inspect::{AllocationsView, MemoryView, PlanOf, PlanView};
 use crate::output::{self, wrapped};
 use crate::picture::extension_of;
 use crate::profile::{self, Profile};
@@ -54,7 +54,7 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         times: TimesView::of(&run, before.as_ref()),
         threads: ThreadsView::of(&run, &plan),
         playback: seen.playback,
-        plan: PlanView::new(&scene, run.runtime(), &plan, &findings),
+        plan: PlanView::new(PlanOf::scene(&scene), run.runtime(), &plan, Some(&findings)),
         memory: seen.memory,
         comparison,
     };
@@ -95,7 +95,7 @@ fn look_through(engine: &Engine, command: &ReportCommand, scene: &Scene) -> Resu
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     let before = run.runtime().world().memory();
     let playback = PlaybackView::record(&mut run, command.every)?;
-    let mut memory = MemoryView::new(scene, run.runtime().world(), run.frame(), &before);
+    let mut memory = MemoryView::new(&command.scene, run.runtime().world(), run.frame(), &before);
     memory.allocations = AllocationsView::count(run.runtime_mut())?;
     Ok(Seen { playback, memory })
 }

@@ -183,12 +183,14 @@ mod tests {
             name: None,
             aabb: Aabb::from_corners(min, max),
             look,
+            is_tile: false,
         });
         Snapshot {
             frame: 0,
             seconds: 0.0,
             boxes: drawn.collect(),
             points: vec![Vec3::new(0.0, 9.0, 0.0)],
+            grids: Vec::new(),
             contacts: Vec::new(),
             links: Vec::new(),
             trails: Vec::new(),

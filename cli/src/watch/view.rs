@@ -242,7 +242,7 @@ fn draw_strip(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect
         .mul_f64(1.5);
     let shows_budget = budget <= top;
     let title = format!(
-        "frame time: {}, worst shown {}, budget {}{}",
+        "frame time, after a rest: {}, worst shown {}, budget {}{}",
         output::time(last),
         output::time(worst),
         output::time(budget),
