@@ -52,6 +52,53 @@ fn every_scene_can_be_inspected_in_every_way() {
 }
 
 #[test]
+fn of_every_scene_anything_can_be_asked_and_measured() {
+    for scene in scenes() {
+        let order = [
+            "explain",
+            &scene,
+            "order",
+            "move: bodies",
+            "touch: contacts",
+        ];
+        assert!(printed(&order).contains("move: bodies"), "{scene}");
+        let list = printed(&[
+            "inspect", &scene, "entities", "--at", "12", "--format", "json",
+        ]);
+        let list: serde_json::Value = serde_json::from_str(&list).expect("it is JSON");
+        let entities = list["entities"].as_array().expect("a list").iter();
+        let named: Vec<&serde_json::Value> =
+            entities.filter(|one| one["name"].is_string()).collect();
+        let name = named[0]["name"].as_str().expect("it has a name");
+        printed(&[
+            "explain",
+            &scene,
+            "rows",
+            "standard: drift",
+            name,
+            "--at",
+            "12",
+        ]);
+        let has_box = |one: &&&serde_json::Value| {
+            let components = one["components"].as_array().expect("a list");
+            components.iter().any(|component| component == "collider")
+        };
+        let boxes: Vec<&str> = named
+            .iter()
+            .filter(has_box)
+            .filter_map(|one| one["name"].as_str())
+            .collect();
+        if let [one, other, ..] = boxes[..] {
+            printed(&["explain", &scene, "pair", one, other, "--at", "12"]);
+        }
+        printed(&["inspect", &scene, "plan", "--at", "12"]);
+        let profile = printed(&["profile", &scene, "--format", "json"]);
+        let profile: serde_json::Value = serde_json::from_str(&profile).expect("it is JSON");
+        assert!(profile["frames-measured"].as_u64() > Some(0), "{scene}");
+    }
+}
+
+#[test]
 fn every_scene_can_be_drawn_written_out_recorded_and_compared() {
     let folder = tempfile::tempdir().expect("there is room");
     let at = |name: &str| {

@@ -47,6 +47,9 @@ function bytes(count) {
   return `${sign}${(size / 1024 / 1024).toFixed(1)} MiB`;
 }
 
+/** A number of things. */
+const counted = (number, one, many) => `${number} ${number === 1 ? one : many}`;
+
 const signed = (count) => (count > 0 ? `+${bytes(count)}` : bytes(count));
 
 function percent(share) {

@@ -56,7 +56,7 @@ function paintScene() {
   const at = (changes[state.at].frame * data.playback["step-seconds"]).toFixed(2);
   byId("chosen").textContent = `frame ${chosen.frame} of ${lastFrame}, ${at} s`;
   const isOther = changes[state.at].frame !== chosen.frame;
-  byId("scene-note").textContent = `After frame ${changes[state.at].frame}, ${at} s: ${state.alive.size} entities, ${state.contacts.size} contacts${isOther ? "; the frames between are not kept" : ""}.`;
+  byId("scene-note").textContent = `After frame ${changes[state.at].frame}, ${at} s: ${counted(state.alive.size, "entity", "entities")}, ${counted(state.contacts.size, "contact", "contacts")}${isOther ? "; the frames between are not kept" : ""}.`;
 }
 
 function paintPoints(pen, state, to) {

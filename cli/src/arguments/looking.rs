@@ -124,6 +124,9 @@ pub(crate) struct TreeTopic {
 
 #[derive(Args, Debug)]
 pub(crate) struct PlanTopic {
+    /// The frame up to which times are measured; the last one unless given
+    #[arg(long, value_name = "FRAME")]
+    pub(crate) at: Option<u64>,
     /// How to print the plan
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: PlanFormat,

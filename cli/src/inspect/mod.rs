@@ -58,11 +58,12 @@ fn plan(engine: &Engine, file: &SceneFile, topic: &PlanTopic) -> Verdict {
         output::warn_of_debug_build();
     }
     let scene = file.load(engine)?;
+    let frame = output::frame_within(&scene, topic.at)?;
     let mut run = scene.start(output::runtime(engine, topic.threads)?)?;
-    output::advance_to(&mut run, scene.frames())?;
+    output::advance_to(&mut run, frame)?;
     let plan = run.runtime().schedule().plan()?;
     let findings = run.runtime().findings()?;
-    let of = PlanOf::scene(&scene);
+    let of = PlanOf::scene(&scene, frame);
     let view = PlanView::new(of, run.runtime(), &plan, Some(&findings));
     show_plan(&view, &plan, topic.format)
 }
@@ -75,7 +76,7 @@ fn plan_of_recording(
     topic: &PlanTopic,
 ) -> Verdict {
     let mut runtime = output::runtime(engine, topic.threads)?;
-    let frame = recording.last_frame();
+    let frame = topic.at.unwrap_or(recording.last_frame());
     recording.restore_into(&mut runtime, engine.registry(), frame)?;
     let plan = runtime.schedule().plan()?;
     let of = PlanOf {

@@ -90,11 +90,11 @@ pub(crate) struct PlanOf<'v> {
 }
 
 impl<'v> PlanOf<'v> {
-    pub(crate) fn scene(scene: &'v Scene) -> Self {
+    pub(crate) fn scene(scene: &'v Scene, frames: u64) -> Self {
         Self {
             file: scene.path().display().to_string(),
             title: scene.title(),
-            frames: scene.frames(),
+            frames,
         }
     }
 }

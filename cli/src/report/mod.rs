@@ -54,7 +54,12 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         times: TimesView::of(&run, before.as_ref()),
         threads: ThreadsView::of(&run, &plan),
         playback: seen.playback,
-        plan: PlanView::new(PlanOf::scene(&scene), run.runtime(), &plan, Some(&findings)),
+        plan: PlanView::new(
+            PlanOf::scene(&scene, scene.frames()),
+            run.runtime(),
+            &plan,
+            Some(&findings),
+        ),
         memory: seen.memory,
         comparison,
     };

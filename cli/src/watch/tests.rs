@@ -254,3 +254,27 @@ fn what_was_watched_can_be_kept_and_watched_again() {
         .keep(&folder.path().join("no/x.rec"));
     assert!(unwritable.is_err());
 }
+
+#[test]
+fn every_scene_can_be_watched_in_every_way() {
+    let folder = std::path::Path::new(env!("CARGO_MANIFEST_DIR")).join("../scenes");
+    let engine = Engine::standard();
+    let mut watched = 0;
+    for entry in std::fs::read_dir(folder).expect("it is there") {
+        let path = entry.expect("it can be read").path();
+        if !path.is_file() {
+            continue;
+        }
+        let scene = Scene::load(&path, engine.registry()).expect("it has no fault");
+        let mut app = app(&engine, &scene);
+        // Steps, a look back and on again, the other view, and an entity that is looked for.
+        press(&mut app, "..........,,.v/a\n");
+        for size in [(80, 24), (140, 50)] {
+            let text = text(&mut app, size);
+            assert!(text.contains("frame 9 of "), "{}: {text}", path.display());
+            assert!(text.contains("from the top"), "{}: {text}", path.display());
+        }
+        watched += 1;
+    }
+    assert!(watched >= 14);
+}
