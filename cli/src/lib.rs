@@ -20,6 +20,8 @@
 //!     )
 //! });
 //! // In `main`: gerust_cli::run(&engine, std::env::args_os())
+//! // Warnings, notes and, with `-v`, steps go to standard error through the crate `tracing`, and with them what systems of your own
+//! // say through it: unless your program has set a subscriber for itself, which gets all of it instead.
 //! let code = gerust_cli::run(&engine, ["own-engine", "--version"].map(Into::into));
 //! assert_eq!(code, std::process::ExitCode::SUCCESS);
 //! ```

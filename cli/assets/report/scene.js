@@ -4,6 +4,7 @@ const VIEWS = data.playback["is-flat"]
   ? [{ title: "front", axes: [0, 1], sign: 1 }]
   : [{ title: "side", axes: [0, 1], sign: 1 }, { title: "above", axes: [0, 2], sign: -1 }];
 const LOOKS = { static: "steel", kinematic: "teal", dynamic: "blue", sensor: "ochre", "switched off": "steel" };
+const MOST_NAMED_POINTS = 8;
 const DASHES = { sensor: [6, 3], "switched off": [2, 3] };
 
 /** How the scene is looked at: a view, how near, and what lies in the middle. */
@@ -107,7 +108,9 @@ function paintContact(pen, state, pair, to) {
 /** Names where they do not cover each other; that of the chosen entity first. */
 function paintNames(pen, state, to) {
   const taken = [];
-  const places = [...state.boxes.keys(), ...(state.points.has(chosen.entity) ? [chosen.entity] : [])];
+  // Of a flock nobody wants all names.
+  const points = [...state.points.keys()].filter((entity) => state.points.size <= MOST_NAMED_POINTS || entity === chosen.entity);
+  const places = [...state.boxes.keys(), ...points];
   places.sort((a, b) => (b === chosen.entity) - (a === chosen.entity));
   for (const entity of places) {
     const label = data.playback.entities[entity].label;
@@ -215,6 +218,7 @@ function startScene() {
   byId("legend").append(...legend,
     el("span", {}, el("span", { className: "swatch dashed" }), "sensor"),
     el("span", {}, el("span", { className: "swatch", style: "border:2px solid var(--vermilion)" }), "what two share that touch"),
+    el("span", {}, el("span", { className: "swatch point" }), "entity without a box"),
     el("span", { className: "hint" }, "Click chooses, dragging moves; with the keyboard: arrows, + and -."));
   chosen.tellFrame.push(repaint, paintEvents);
   chosen.tellEntity.push(repaint);
