@@ -178,6 +178,60 @@ fn frames_that_are_left_out_change_nothing_of_the_others() {
 }
 
 #[test]
+fn what_is_drawn_follows_what_an_entity_has_up_to_where_the_scene_stops() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let scene = folder.path().join("changes.toml");
+    std::fs::write(
+        &scene,
+        r#"
+title = "a crate that comes and goes"
+frames = 60
+[[entities]]
+name = "crate"
+transform = { translation = [0, 2, 0] }
+[[cues]]
+frame = 9
+set = { entity = "crate", collider = { size = [2, 2, 2] } }
+[[cues]]
+frame = 11
+set = { entity = "crate", collider = { on = false } }
+[[cues]]
+frame = 13
+do = [{ stop = { verdict = "held", why = "it was seen" } }]
+"#,
+    )
+    .expect("it can be written");
+    let scene = scene.to_str().expect("it is text");
+    let path = folder.path().join("page.html");
+    let drawn_in = |every: &str| {
+        let data = data_of(&report(scene, &["--every", every], &path, 0));
+        let changes = data["playback"]["changes"]
+            .as_array()
+            .expect("a list")
+            .clone();
+        let mut drawn = Value::Null;
+        let states = changes.iter().map(|change| {
+            if let Some(changed) = change["drawn"].get("0") {
+                drawn = changed.clone();
+            }
+            (change["frame"].as_u64().expect("a frame"), drawn.clone())
+        });
+        states.collect::<BTreeMap<u64, Value>>()
+    };
+    let all = drawn_in("1");
+    let last = *all.keys().last().expect("there are frames");
+    assert!((12..=14).contains(&last), "it stops at {last}");
+    assert_eq!(all[&6], json!([0.0, 2.0, 0.0]));
+    let corners = json!([[-1.0, 1.0, -1.0, 1.0, 3.0, 1.0]]);
+    assert_eq!(all[&10], json!(["static", corners]));
+    assert_eq!(all[&last], json!(["switched off", corners]));
+    for (frame, drawn) in drawn_in("4") {
+        assert!(frame % 4 == 0 || frame == last, "{frame}");
+        assert_eq!(drawn, all[&frame], "frame {frame}");
+    }
+}
+
+#[test]
 fn a_scene_that_fails_has_a_report_and_code_1() {
     let folder = tempfile::tempdir().expect("there is room");
     let scene = folder.path().join("fails.toml");

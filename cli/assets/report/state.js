@@ -65,13 +65,12 @@ function valueAfter(before, change) {
 function step(state) {
   const change = changes[++state.at];
   for (const entity of change.born ?? []) state.alive.add(entity);
-  for (const [entity, seen] of Object.entries(change.boxes ?? {})) {
-    state.boxes.set(+entity, seen);
-    state.points.delete(+entity);
-  }
-  for (const [entity, at] of Object.entries(change.points ?? {})) {
-    state.points.set(+entity, at);
+  for (const [entity, drawn] of Object.entries(change.drawn ?? {})) {
     state.boxes.delete(+entity);
+    state.points.delete(+entity);
+    if (drawn === null) continue;
+    // A look and boxes, or a place.
+    (typeof drawn[0] === "string" ? state.boxes : state.points).set(+entity, drawn);
   }
   for (const [entity, parent] of Object.entries(change.parents ?? {})) state.parents.set(+entity, parent);
   for (const [entity, values] of Object.entries(change.values ?? {})) {

@@ -17,12 +17,9 @@ pub(super) struct Change {
     /// Who has gone, born before or in between; nobody of them comes back.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(super) gone: Vec<usize>,
-    /// How the boxes of an entity look and where they are.
+    /// How entities are drawn; nothing where they are so no more.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub(super) boxes: BTreeMap<usize, (&'static str, Vec<Corners>)>,
-    /// Where entities without boxes are.
-    #[serde(skip_serializing_if = "BTreeMap::is_empty")]
-    pub(super) points: BTreeMap<usize, [f64; 3]>,
+    pub(super) drawn: BTreeMap<usize, Option<Drawn>>,
     /// Under whom an entity is.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub(super) parents: BTreeMap<usize, Option<usize>>,
@@ -33,6 +30,16 @@ pub(super) struct Change {
     pub(super) contacts: BTreeMap<Pair, Option<Json>>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(super) events: Vec<(String, Json)>,
+}
+
+/// How an entity is drawn: `[look, [corners]]` or `[x, y, z]`.
+#[derive(Serialize, Clone, PartialEq, Debug)]
+#[serde(untagged)]
+pub(super) enum Drawn {
+    /// As boxes of a look.
+    Boxes(&'static str, Vec<Corners>),
+    /// As a point, where it has no boxes.
+    Point([f64; 3]),
 }
 
 /// Two colliders, as a key of a JSON object.
@@ -108,8 +115,7 @@ impl Change {
         self.frame = later.frame;
         self.born.extend(later.born);
         self.gone.extend(later.gone);
-        self.boxes.extend(later.boxes);
-        self.points.extend(later.points);
+        self.drawn.extend(later.drawn);
         self.parents.extend(later.parents);
         self.contacts.extend(later.contacts);
         self.events.extend(later.events);
@@ -125,8 +131,7 @@ impl Change {
         }
         // Who has gone has nothing any more, whatever it had been in between.
         for gone in &self.gone {
-            self.boxes.remove(gone);
-            self.points.remove(gone);
+            self.drawn.remove(gone);
             self.parents.remove(gone);
             self.values.remove(gone);
         }

@@ -52,6 +52,11 @@ impl Kept {
         Ok(())
     }
 
+    /// Whether this is the frame that was added last.
+    pub(super) fn ends_with(&self, frame: u64) -> bool {
+        self.changes.last().is_some_and(|last| last.frame == frame)
+    }
+
     /// Leaves out every frame that is no multiple of twice the distance, but for the last.
     fn halve(&mut self) -> Result<(), Trouble> {
         self.every *= 2;
@@ -85,13 +90,14 @@ fn size_of_json(change: &Change) -> Result<usize, Trouble> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::change::Drawn;
     use super::*;
     use std::collections::BTreeMap;
 
     fn moved(frame: u64) -> Change {
         Change {
             frame,
-            points: BTreeMap::from([(0, [frame as f64, 0.0, 0.0])]),
+            drawn: BTreeMap::from([(0, Some(Drawn::Point([frame as f64, 0.0, 0.0])))]),
             ..Change::default()
         }
     }
@@ -112,7 +118,8 @@ mod tests {
         wanted.push(101);
         assert_eq!(frames, wanted);
         for change in &kept.changes {
-            assert_eq!(change.points[&0][0], change.frame as f64);
+            let at = Drawn::Point([change.frame as f64, 0.0, 0.0]);
+            assert_eq!(change.drawn[&0], Some(at));
         }
     }
 

@@ -1,6 +1,6 @@
 //! What each frame was like, as what has changed since the one before.
 
-use super::change::{Change, Corners, Pair, Value};
+use super::change::{Change, Corners, Drawn, Pair, Value};
 use super::kept::{Kept, MOST_BYTES};
 use crate::draw::Look;
 use crate::inspect::ContactView;
@@ -52,13 +52,18 @@ impl PlaybackView {
         let title = format!("{}, looked at", run.scene().title());
         kept.add(watcher.look(run)?)?;
         output::with_progress(&title, last, |_| {
-            run.advance()?;
-            watcher.note_events(run);
-            if run.frame().is_multiple_of(kept.every) || run.frame() == last {
-                kept.add(watcher.look(run)?)?;
+            // A scene can stop before its last frame.
+            if run.advance()? {
+                watcher.note_events(run);
+                if run.frame().is_multiple_of(kept.every) {
+                    kept.add(watcher.look(run)?)?;
+                }
             }
             Ok(())
         })?;
+        if !kept.ends_with(run.frame()) {
+            kept.add(watcher.look(run)?)?;
+        }
         let world = run.runtime().world();
         let is_flat = matches!(world.global::<Dimensions>().as_deref(), Ok(Dimensions::Two));
         let step_seconds = world.global::<Clock>()?.step_seconds();
@@ -81,8 +86,7 @@ struct Watcher {
     places: HashMap<Entity, usize>,
     components: Vec<String>,
     component_places: HashMap<String, usize>,
-    boxes: HashMap<usize, (&'static str, Vec<Corners>)>,
-    points: HashMap<usize, [f64; 3]>,
+    drawn: HashMap<usize, Drawn>,
     parents: HashMap<usize, usize>,
     /// By entity and component, as it was written and as it was read.
     values: HashMap<(usize, usize), (String, Json)>,
@@ -143,8 +147,7 @@ impl Watcher {
             return;
         }
         for place in &change.gone {
-            self.boxes.remove(place);
-            self.points.remove(place);
+            self.drawn.remove(place);
             self.parents.remove(place);
         }
         let gone = &change.gone;
@@ -154,6 +157,7 @@ impl Watcher {
 
     fn look_at_boxes(&mut self, world: &World, change: &mut Change) -> Result<(), Trouble> {
         let parts = world.global::<Boxes>()?;
+        let mut seen = HashMap::new();
         let colliders = world.rows::<(Entity, &Collider, &WorldBox, Option<&Body>)>();
         for (entity, collider, world_box, body) in colliders.iter() {
             let boxes = match parts.of(entity) {
@@ -163,25 +167,26 @@ impl Watcher {
             };
             self.widen(&boxes);
             let look = Look::of(collider, body).name();
-            let seen = (look, boxes.iter().map(corners).collect());
-            let place = self.places[&entity];
-            self.points.remove(&place);
-            if self.boxes.get(&place) != Some(&seen) {
-                self.boxes.insert(place, seen.clone());
-                change.boxes.insert(place, seen);
-            }
+            let boxes = boxes.iter().map(corners).collect();
+            seen.insert(self.places[&entity], Drawn::Boxes(look, boxes));
         }
         let others = world.rows_where::<(Entity, &WorldTransform), Lacking<Collider>>();
         for (entity, transform) in others.iter() {
             let at = transform.translation();
             self.widen(&[Aabb::from_corners(at, at)]);
-            let seen = at.to_array().map(millimetres);
-            let place = self.places[&entity];
-            self.boxes.remove(&place);
-            if self.points.insert(place, seen) != Some(seen) {
-                change.points.insert(place, seen);
+            let at = at.to_array().map(millimetres);
+            seen.insert(self.places[&entity], Drawn::Point(at));
+        }
+        for (place, drawn) in &seen {
+            if self.drawn.get(place) != Some(drawn) {
+                change.drawn.insert(*place, Some(drawn.clone()));
             }
         }
+        // Those that have gone are not among the known ones any more.
+        for place in self.drawn.keys().filter(|place| !seen.contains_key(place)) {
+            change.drawn.insert(*place, None);
+        }
+        self.drawn = seen;
         Ok(())
     }
 
@@ -284,4 +289,53 @@ fn millimetres(metres: f32) -> f64 {
     let rounded = (f64::from(metres) * 1e3).round() / 1e3;
     // Plus nothing, so that no negative zero is written.
     rounded.clamp(-1e9, 1e9) + 0.0
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::engine::Engine;
+    use gerust::scene::{Registry, Scene};
+
+    /// Takes off one component of all entities in each of some frames.
+    fn undress(engine: &mut Engine) {
+        engine.add_set_up(|runtime| {
+            runtime.add_system(
+                System::named("undress")
+                    .takes::<(Rows<Entity>, Edits, Global<Clock>)>()
+                    .runs(|(entities, mut edits, clock)| {
+                        for entity in entities.iter() {
+                            match clock.frame() {
+                                3 => edits.detach::<Collider>(entity),
+                                5 => edits.detach::<WorldTransform>(entity),
+                                _ => {}
+                            }
+                        }
+                    }),
+            )
+        });
+    }
+
+    #[test]
+    fn what_an_entity_loses_is_no_longer_drawn() {
+        let mut engine = Engine::standard();
+        undress(&mut engine);
+        let text = "title = \"a crate\"\nframes = 6\n[[entities]]\nname = \"crate\"\ntransform = {}\ncollider = { size = [2, 2, 2] }\n";
+        let scene =
+            Scene::parse(text, "crate.toml", &Registry::standard()).expect("it has no fault");
+        let mut run = scene
+            .start(engine.runtime().expect("it is made"))
+            .expect("it fits");
+        let playback = PlaybackView::record(&mut run, None).expect("it runs");
+        let drawn: Vec<_> = playback
+            .changes
+            .iter()
+            .map(|change| change.drawn.get(&0))
+            .collect();
+        let corners = vec![[-1.0, -1.0, -1.0, 1.0, 1.0, 1.0]];
+        assert_eq!(drawn[0], Some(&Some(Drawn::Boxes("static", corners))));
+        assert_eq!(drawn[3], Some(&Some(Drawn::Point([0.0; 3]))));
+        assert_eq!(drawn[5], Some(&None));
+        assert_eq!([drawn[1], drawn[2], drawn[4], drawn[6]], [None; 4]);
+    }
 }
