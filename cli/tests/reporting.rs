@@ -251,6 +251,44 @@ fn a_scene_that_fails_has_a_report_and_code_1() {
 }
 
 #[test]
+fn times_that_were_kept_lie_beside_those_of_the_run() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let before = folder.path().join("before.json");
+    let kept = before.to_str().expect("it is text");
+    gerust()
+        .args(["profile", "scenes/cranes.toml", "--save", kept])
+        .assert()
+        .code(0);
+    let path = folder.path().join("page.html");
+    let data = data_of(&report(
+        "scenes/cranes.toml",
+        &["--against", kept],
+        &path,
+        0,
+    ));
+    let saved = std::fs::read_to_string(&before).expect("it was written");
+    let saved: Value = serde_json::from_str(&saved).expect("it is JSON");
+    let names = saved["names"].as_array().expect("a list").iter();
+    let frame = names.filter(|name| name["kind"] == "frame");
+    let nanoseconds = frame
+        .map(|name| &name["nanoseconds"])
+        .next()
+        .expect("it is there");
+    let shown = data["times"]["before"].as_array().expect("a list");
+    let frames = data["times"]["frames"].as_array().expect("a list");
+    let measured = saved["frames"].as_array().expect("a list");
+    assert_eq!(shown.len(), frames.len());
+    for (frame, shown) in frames.iter().zip(shown) {
+        let place = measured.iter().position(|known| known == frame);
+        let wanted = place.map(|place| nanoseconds[place].as_f64().expect("a number") / 1e6);
+        assert_eq!(shown.as_f64(), wanted, "frame {frame}");
+    }
+    let compared = data["comparison"]["names"].as_array().expect("a list");
+    assert!(compared.iter().any(|name| name["kind"] == "frame"));
+    assert_eq!(data["comparison"]["paired"], true);
+}
+
+#[test]
 fn what_cannot_become_a_report_is_told_and_nothing_is_lost() {
     let folder = tempfile::tempdir().expect("there is room");
     let old = folder.path().join("old.html");

@@ -6,6 +6,7 @@ mod page;
 mod playback;
 mod threads;
 mod times;
+mod watcher;
 
 use crate::Verdict;
 use crate::arguments::{ReportCommand, Threads};

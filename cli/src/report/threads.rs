@@ -48,7 +48,10 @@ impl ThreadsView {
         let order = Order::of(plan);
         let profiler = run.runtime().profiler();
         let all: Vec<&FrameProfile> = profiler.frames().collect();
-        for place in chosen(&all) {
+        let lengths = all
+            .iter()
+            .map(|frame| (frame.spans().len(), frame.duration()));
+        for place in chosen(&lengths.collect::<Vec<_>>()) {
             let timeline = Timeline::of(run, all[place], &order);
             let lanes = timeline.lanes.into_iter().map(|lane| LaneView {
                 levels: lane.levels,
@@ -97,16 +100,39 @@ fn microseconds(duration: Duration) -> f64 {
     (duration.as_secs_f64() * 1e8).round() / 100.0
 }
 
-/// The places of the frames that are told: half of the room is for the slowest, half for a regular choice of the others.
-fn chosen(frames: &[&FrameProfile]) -> BTreeSet<usize> {
-    let spans: usize = frames.iter().map(|frame| frame.spans().len()).sum();
+/// The places of the frames that are told, each given with its spans and its length: half of the room is for the slowest, half for a
+/// regular choice of the others.
+fn chosen(frames: &[(usize, Duration)]) -> BTreeSet<usize> {
+    let spans: usize = frames.iter().map(|(spans, _)| spans).sum();
     if spans <= MOST_BLOCKS {
         return (0..frames.len()).collect();
     }
     let room = (MOST_BLOCKS * frames.len() / spans).max(2);
     let mut by_time: Vec<usize> = (0..frames.len()).collect();
-    by_time.sort_by_key(|&place| std::cmp::Reverse(frames[place].duration()));
+    by_time.sort_by_key(|&place| std::cmp::Reverse(frames[place].1));
     let slowest = by_time.into_iter().take(room / 2);
     let regular = (0..frames.len()).step_by(frames.len().div_ceil(room / 2));
     slowest.chain(regular).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn of_many_frames_the_slowest_and_some_of_the_others_are_told() {
+        let frame = |place: u64| {
+            let is_slow = place % 1000 == 77;
+            (60, Duration::from_micros(if is_slow { 900 } else { 100 }))
+        };
+        let few: Vec<_> = (0..1_000).map(frame).collect();
+        assert_eq!(chosen(&few).len(), 1_000);
+        let many: Vec<_> = (0..20_000).map(frame).collect();
+        let told = chosen(&many);
+        assert!(told.len() <= MOST_BLOCKS / 60, "{}", told.len());
+        assert!((0..20).all(|slow| told.contains(&(slow * 1_000 + 77))));
+        // No frame is far from one that is told.
+        let places: Vec<usize> = told.into_iter().collect();
+        assert!(places.windows(2).all(|pair| pair[1] - pair[0] <= 40));
+    }
 }
