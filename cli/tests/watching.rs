@@ -4,71 +4,129 @@
 mod common;
 
 use common::{gerust, json_of, root};
-use portable_pty::{CommandBuilder, PtySize, native_pty_system};
+use portable_pty::{Child, CommandBuilder, MasterPty, PtySize, native_pty_system};
 use predicates::str::contains;
+use serde_json::Value;
 use std::io::{Read, Write};
+use std::path::Path;
 use std::sync::mpsc;
 use std::time::{Duration, Instant};
 
 /// Longer than any machine takes; the test ends as soon as all has come.
 const PATIENCE: Duration = Duration::from_secs(60);
 
+/// A scene that is watched in a pseudo-terminal.
+struct Watched {
+    child: Box<dyn Child + Send + Sync>,
+    keys: Box<dyn Write + Send>,
+    receiver: mpsc::Receiver<Vec<u8>>,
+    /// Held open until the end.
+    _master: Box<dyn MasterPty + Send>,
+    told: String,
+}
+
+impl Watched {
+    fn start(arguments: &[&str]) -> Self {
+        let size = PtySize {
+            rows: 24,
+            cols: 80,
+            ..PtySize::default()
+        };
+        let pair = native_pty_system().openpty(size).expect("there is one");
+        let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_gerust"));
+        command.cwd(root());
+        command.env("TERM", "xterm");
+        command.arg("watch");
+        command.args(arguments);
+        let child = pair.slave.spawn_command(command).expect("it starts");
+        drop(pair.slave);
+        let mut reader = pair.master.try_clone_reader().expect("it can be read");
+        let keys = pair.master.take_writer().expect("it can be written");
+        let (sender, receiver) = mpsc::channel();
+        std::thread::spawn(move || {
+            let mut bytes = [0; 4096];
+            while let Ok(count @ 1..) = reader.read(&mut bytes) {
+                if sender.send(bytes[..count].to_vec()).is_err() {
+                    break;
+                }
+            }
+        });
+        Self {
+            child,
+            keys,
+            receiver,
+            _master: pair.master,
+            told: String::new(),
+        }
+    }
+
+    fn press(&mut self, keys: &[u8]) {
+        self.keys.write_all(keys).expect("it listens");
+    }
+
+    fn wait_for(&mut self, wanted: &str) {
+        let start = Instant::now();
+        while !self.told.contains(wanted) {
+            let left = PATIENCE.saturating_sub(start.elapsed());
+            match self.receiver.recv_timeout(left) {
+                Ok(bytes) => self.told.push_str(&String::from_utf8_lossy(&bytes)),
+                Err(_) => panic!("{wanted} was not told in {} bytes", self.told.len()),
+            }
+        }
+        self.told.clear();
+    }
+
+    /// Waits until it has ended well, with the terminal put back.
+    fn wait_for_end(mut self) {
+        self.wait_for("[?1049l");
+        let status = self.child.wait().expect("it has ended");
+        assert!(status.success(), "{status:?}");
+    }
+}
+
+/// The last frame of a recording.
+fn last_frame(recording: &Path) -> Value {
+    let mut inspect = gerust();
+    inspect.arg("inspect").arg(recording);
+    json_of(inspect.args(["entities", "--format", "json"]))["frame"].clone()
+}
+
 #[test]
 fn keys_are_heard_and_the_terminal_is_put_back() {
-    let size = PtySize {
-        rows: 24,
-        cols: 80,
-        ..PtySize::default()
-    };
-    let pair = native_pty_system().openpty(size).expect("there is one");
     let folder = tempfile::tempdir().expect("there is room");
     let recording = folder.path().join("watched.rec");
-    let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_gerust"));
-    command.cwd(root());
-    command.env("TERM", "xterm");
-    command.args(["watch", "scenes/gates.toml", "--record"]);
-    command.arg(&recording);
-    let mut child = pair.slave.spawn_command(command).expect("it starts");
-    drop(pair.slave);
-    let mut reader = pair.master.try_clone_reader().expect("it can be read");
-    let mut keys = pair.master.take_writer().expect("it can be written");
-    let (sender, receiver) = mpsc::channel();
-    std::thread::spawn(move || {
-        let mut bytes = [0; 4096];
-        while let Ok(count @ 1..) = reader.read(&mut bytes) {
-            if sender.send(bytes[..count].to_vec()).is_err() {
-                break;
-            }
-        }
-    });
-    let mut told = String::new();
-    let mut wait_for = |wanted: &str| {
-        let start = Instant::now();
-        while !told.contains(wanted) {
-            let left = PATIENCE.saturating_sub(start.elapsed());
-            match receiver.recv_timeout(left) {
-                Ok(bytes) => told.push_str(&String::from_utf8_lossy(&bytes)),
-                Err(_) => panic!("{wanted} was not told in {} bytes", told.len()),
-            }
-        }
-        told.clear();
-    };
+    let to = recording.to_str().expect("it is text");
+    let mut watched = Watched::start(&["scenes/gates.toml", "--record", to]);
     // The alternate screen, and the first picture.
-    wait_for("[?1049h");
-    wait_for("quit");
-    keys.write_all(b"...").expect("it listens");
-    wait_for("3");
-    keys.write_all(b"/barrier").expect("it listens");
+    watched.wait_for("[?1049h");
+    watched.wait_for("quit");
+    watched.press(b"...");
+    watched.wait_for("3");
+    watched.press(b"/barrier");
     // Only what changes is written, and the rest stands there already.
-    wait_for("barrier_");
-    keys.write_all(b"\r,q").expect("it listens");
-    wait_for("[?1049l");
-    let status = child.wait().expect("it has ended");
-    assert!(status.success(), "{status:?}");
-    let mut inspect = gerust();
-    inspect.arg("inspect").arg(&recording);
-    let entities = json_of(inspect.args(["entities", "--format", "json"]));
-    assert_eq!(entities["frame"], 3);
+    watched.wait_for("barrier_");
+    watched.press(b"\r,q");
+    watched.wait_for_end();
+    assert_eq!(last_frame(&recording), 3);
+}
+
+#[test]
+fn a_signal_ends_it_as_a_key_would() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let recording = folder.path().join("watched.rec");
+    let to = recording.to_str().expect("it is text");
+    let mut watched = Watched::start(&["scenes/gates.toml", "--record", to]);
+    watched.wait_for("quit");
+    watched.press(b"...../barrier");
+    // Keys are heard one after the other.
+    watched.wait_for("barrier_");
+    let process = watched.child.process_id().expect("it runs");
+    let sent = std::process::Command::new("kill")
+        .args(["-TERM", &process.to_string()])
+        .status();
+    assert!(sent.expect("it starts").success());
+    watched.wait_for_end();
+    assert_eq!(last_frame(&recording), 5);
 }
 
 #[test]

@@ -15,7 +15,11 @@ use app::App;
 use picture::View;
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
+use signal_hook::consts::TERM_SIGNALS;
+use signal_hook::flag;
 use std::io::IsTerminal;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 use view::Palette;
 use watched::Watched;
@@ -63,7 +67,7 @@ fn watch(app: App<'_>) -> Result<(), Trouble> {
     watch_to_end(app).1
 }
 
-/// The terminal is put back as it was after any exit; a panic does so by a hook.
+/// The terminal is put back as it was after any exit: a panic does so by a hook, and a signal ends it as a key would.
 fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
     // What is said on the way would be written across the picture.
     telling::begin(true, 0);
@@ -80,12 +84,24 @@ fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
     (app, outcome)
 }
 
+/// Becomes true when the program is asked to end.
+fn ended_by_signals() -> std::io::Result<Arc<AtomicBool>> {
+    let is_asked = Arc::new(AtomicBool::new(false));
+    #[cfg(unix)]
+    flag::register(signal_hook::consts::SIGHUP, is_asked.clone())?;
+    for &signal in TERM_SIGNALS {
+        flag::register(signal, is_asked.clone())?;
+    }
+    Ok(is_asked)
+}
+
 fn look_and_listen(terminal: &mut DefaultTerminal, app: &mut App<'_>) -> Result<(), Trouble> {
     let cannot =
         |error: std::io::Error| Trouble::other(format!("the terminal cannot be used: {error}"));
     let palette = Palette::of_environment();
+    let is_asked_to_end = ended_by_signals().map_err(cannot)?;
     let mut looked = Instant::now();
-    while !app.is_over {
+    while !app.is_over && !is_asked_to_end.load(Ordering::Relaxed) {
         app.look();
         terminal
             .draw(|frame| view::draw(frame, app, palette))
