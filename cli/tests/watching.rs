@@ -102,9 +102,9 @@ fn keys_are_heard_and_the_terminal_is_put_back() {
     watched.wait_for("quit");
     watched.press(b"...");
     watched.wait_for("3");
-    watched.press(b"/barrier");
-    // Only what changes is written, and the rest stands there already.
-    watched.wait_for("barrier_");
+    watched.press(b"/b");
+    // Only what changes is written: of a longer word some letters may stand there already.
+    watched.wait_for("b_");
     watched.press(b"\r,q");
     watched.wait_for_end();
     assert_eq!(last_frame(&recording), 3);
@@ -117,9 +117,9 @@ fn a_signal_ends_it_as_a_key_would() {
     let to = recording.to_str().expect("it is text");
     let mut watched = Watched::start(&["scenes/gates.toml", "--record", to]);
     watched.wait_for("quit");
-    watched.press(b"...../barrier");
+    watched.press(b"...../b");
     // Keys are heard one after the other.
-    watched.wait_for("barrier_");
+    watched.wait_for("b_");
     let process = watched.child.process_id().expect("it runs");
     let sent = std::process::Command::new("kill")
         .args(["-TERM", &process.to_string()])
