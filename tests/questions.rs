@@ -248,3 +248,57 @@ fn a_caller_that_keeps_its_list_allocates_once() {
         assert_eq!((found.len(), found.as_ptr()), (50, room));
     }
 }
+
+fn maze() -> impl Strategy<Value = TileGrid> {
+    let tile = (0.2_f32..2.0, 0.2_f32..2.0, 0.2_f32..2.0).prop_map(Vec3::from);
+    (tile, 1_u32..9, 1_u32..3, 1_u32..9, any::<u64>()).prop_map(|(tile, x, y, z, solid)| {
+        let mut maze = TileGrid::new([x, y, z], tile).expect("it has tiles");
+        for number in 0..x * y * z {
+            let at = [number % x, number / x % y, number / (x * y)];
+            maze.set_solid(at, solid.rotate_left(number * 7) & 3 == 0);
+        }
+        maze
+    })
+}
+
+proptest! {
+    /// Of two entities with many boxes the nearest two are told, whichever way one asks, without a look at all of them.
+    #[test]
+    fn a_pair_is_explained_by_its_nearest_boxes(
+        maze in maze(),
+        other in proptest::collection::vec((vector(9.0), 0.05_f32..2.0), 1..4),
+        second in proptest::option::of((maze(), vector(25.0))),
+        flat in any::<bool>(),
+    ) {
+        let mut runtime = Runtime::new();
+        if flat {
+            *runtime.world_mut().global_mut::<Dimensions>().expect("it is there") = Dimensions::Two;
+        }
+        let world = runtime.world_mut();
+        let one = world.spawn((Transform::default(), Collider::tiles(maze)));
+        let other = match second {
+            Some((maze, at)) => world.spawn((Transform::at(at.x, at.y, at.z), Collider::tiles(maze))),
+            None => {
+                let mut boxes = other.into_iter().map(|(center, half)| Aabb::from_center(center, Vec3::splat(half)));
+                let first = Collider::solid(boxes.next().expect("there is one"));
+                world.spawn((Transform::at(20.0, 0.0, 3.0), boxes.fold(first, Collider::with_box)))
+            }
+        };
+        runtime.settle().expect("nothing fails");
+        let world = runtime.world();
+        let all = world.global::<Boxes>().expect("it is there");
+        let axes = if flat { 2 } else { 3 };
+        let apart = |a: &Aabb, b: &Aabb| (0..axes).map(|axis| -a.depth(b)[axis]).fold(f32::NEG_INFINITY, f32::max);
+        let (ours, theirs) = (all.of(one), all.of(other));
+        let wanted = ours.iter().flat_map(|a| theirs.iter().map(move |b| apart(a, b))).reduce(f32::min);
+        for (a, b, counts) in [(one, other, [ours.len(), theirs.len()]), (other, one, [theirs.len(), ours.len()])] {
+            let explained = world.explain_pair(a, b).expect("both are there");
+            prop_assert_eq!([0, 1].map(|side: usize| explained.sides()[side].boxes), counts);
+            let told = explained.axes().take(axes).map(|axis| -axis.depth).reduce(f32::max);
+            if let Some(wanted) = wanted {
+                let told = told.expect("both have boxes");
+                prop_assert!((told - wanted).abs() <= 1e-4 * wanted.abs().max(1.0), "{told} and {wanted}");
+            }
+        }
+    }
+}

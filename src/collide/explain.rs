@@ -208,7 +208,7 @@ impl World {
         let boxes = self.global::<Boxes>()?;
         let layers = self.global::<Layers>()?;
         let dimensions = *self.global::<Dimensions>()?;
-        let parts = [boxes.of(a), boxes.of(b)];
+        let counts = [a, b].map(|entity| boxes.part_count(entity));
         let sides = [a, b].map(|entity| {
             if !self.contains(entity) {
                 return Err(Error::from(Kind::StaleEntity {
@@ -228,19 +228,14 @@ impl World {
                 set: collider
                     .as_ref()
                     .map_or_else(String::new, |own| own.current_set().to_owned()),
-                boxes: parts[usize::from(entity == b)].len(),
+                boxes: counts[usize::from(entity == b)],
             })
         });
         let [one, other] = sides;
-        // What is off has no boxes that take part, but it can be told where they would be.
-        let known = [0, 1].map(|number| match parts[number].is_empty() {
-            true => self.last_box([a, b][number]),
-            false => parts[number].clone(),
-        });
-        let nearest = nearest_parts(&known, dimensions);
+        let nearest = self.nearest_parts([a, b], counts, dimensions)?;
         let verdict = match self.global::<Contacts>()?.between(a, b) {
             Some(contact) => PairVerdict::Touches(*contact),
-            None => self.why_apart([a, b], &parts, nearest, &layers, dimensions),
+            None => self.why_apart([a, b], counts, nearest, &layers, dimensions),
         };
         Ok(PairExplanation {
             sides: [one?, other?],
@@ -257,6 +252,36 @@ impl World {
         aabb.flatten().filter(Aabb::is_valid).into_iter().collect()
     }
 
+    /// Of two entities the two boxes that are deepest in each other, or nearest to each other. Of the one with fewer boxes all are
+    /// gone through; of the other only those that are near.
+    fn nearest_parts(
+        &self,
+        entities: [Entity; 2],
+        counts: [usize; 2],
+        dimensions: Dimensions,
+    ) -> Result<Option<[Aabb; 2]>, Error> {
+        let boxes = self.global::<Boxes>()?;
+        let fewer = usize::from(counts[1] < counts[0]);
+        let more = 1 - fewer;
+        // What is off has no boxes that take part, but it can be told where they would be.
+        let all = match counts[fewer] {
+            0 => self.last_box(entities[fewer]),
+            _ => boxes.of(entities[fewer]),
+        };
+        let pairs = all.into_iter().flat_map(|own| {
+            let near = match counts[more] {
+                0 => self.last_box(entities[more]),
+                _ => boxes.parts_near(entities[more], &own),
+            };
+            near.into_iter().map(move |other| match fewer {
+                0 => [own, other],
+                _ => [other, own],
+            })
+        });
+        let apart = |pair: &[Aabb; 2]| gaps(pair, dimensions).max_element();
+        Ok(pairs.min_by(|a, b| apart(a).total_cmp(&apart(b))))
+    }
+
     fn collider(&self, entity: Entity) -> Option<Collider> {
         let has = self.has::<Collider>(entity);
         has.then(|| self.get::<Collider>(entity).ok().map(|held| held.clone()))
@@ -266,7 +291,7 @@ impl World {
     fn why_apart(
         &self,
         entities: [Entity; 2],
-        parts: &[Vec<Aabb>; 2],
+        counts: [usize; 2],
         nearest: Option<[Aabb; 2]>,
         layers: &Layers,
         dimensions: Dimensions,
@@ -286,7 +311,7 @@ impl World {
             if collider.grid().is_none() && collider.boxes().is_empty() {
                 return PairVerdict::NoBoxes(entity);
             }
-            if parts[number].is_empty() {
+            if counts[number] == 0 {
                 return PairVerdict::Refused(entity);
             }
         }
@@ -308,15 +333,4 @@ fn gaps([a, b]: &[Aabb; 2], dimensions: Dimensions) -> Vec3 {
         Dimensions::Two => gaps.with_z(f32::NEG_INFINITY),
         Dimensions::Three => gaps,
     }
-}
-
-/// Of two lists of boxes, the two that are deepest in each other, or nearest to each other.
-fn nearest_parts(parts: &[Vec<Aabb>; 2], dimensions: Dimensions) -> Option<[Aabb; 2]> {
-    let pairs = parts[0]
-        .iter()
-        .flat_map(|own| parts[1].iter().map(move |other| [*own, *other]));
-    pairs.min_by(|a, b| {
-        let apart = |pair: &[Aabb; 2]| gaps(pair, dimensions).max_element();
-        apart(a).total_cmp(&apart(b))
-    })
 }

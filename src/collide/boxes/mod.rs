@@ -4,6 +4,7 @@ mod among;
 mod ask;
 mod cast;
 mod item;
+mod near;
 mod refresh;
 
 use super::aabb::Aabb;
@@ -180,23 +181,11 @@ impl Boxes {
     /// ```
     #[must_use]
     pub fn of(&self, entity: Entity) -> Vec<Aabb> {
-        let Some(slot) = self
-            .slot_of(entity)
-            .filter(|&slot| self.item(slot).takes_part)
-        else {
-            return Vec::new();
-        };
-        let around = self.item(slot).aabb;
         let mut all = Vec::new();
-        self.parts_touching(slot, &around, |aabb| {
-            all.push(match self.is_flat {
-                true => Aabb {
-                    min: aabb.min.with_z(0.0),
-                    max: aabb.max.with_z(0.0),
-                },
-                false => aabb,
-            });
-        });
+        if let Some(slot) = self.taking_part(entity) {
+            let around = self.item(slot).aabb;
+            self.parts_touching(slot, &around, |part| all.push(self.drawn_flat(part)));
+        }
         all
     }
 
