@@ -7,28 +7,14 @@ use crate::trouble::Trouble;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-/// The files of the crate, which is the example of the library under another name.
+/// The files of the crate, which is the example `own_engine` under another name. They are kept a second time among the assets, because
+/// a package of this crate holds nothing from outside of its folder; a test sees to it that both are the same.
 const FILES: [(&str, &str); 5] = [
-    (
-        "Cargo.toml",
-        include_str!("../../examples/own_engine/Cargo.toml"),
-    ),
-    (
-        "src/lib.rs",
-        include_str!("../../examples/own_engine/src/lib.rs"),
-    ),
-    (
-        "src/main.rs",
-        include_str!("../../examples/own_engine/src/main.rs"),
-    ),
-    (
-        "scenes/dry.toml",
-        include_str!("../../examples/own_engine/scenes/dry.toml"),
-    ),
-    (
-        "tests/scenes.rs",
-        include_str!("../../examples/own_engine/tests/scenes.rs"),
-    ),
+    ("Cargo.toml", include_str!("../assets/new/manifest.toml")),
+    ("src/lib.rs", include_str!("../assets/new/lib.rs")),
+    ("src/main.rs", include_str!("../assets/new/main.rs")),
+    ("scenes/dry.toml", include_str!("../assets/new/dry.toml")),
+    ("tests/scenes.rs", include_str!("../assets/new/scenes.rs")),
 ];
 /// The name of the example.
 const EXAMPLE: &str = "own_engine";
@@ -56,11 +42,22 @@ pub(crate) fn run(command: &NewCommand) -> Verdict {
 }
 
 /// The text of a file under the name of the new crate.
-fn adapted(text: &str, name: &str, sources: &Path) -> String {
-    let sources = sources.display().to_string().replace('\\', "/");
+fn adapted(text: &str, name: &str, sources: &Sources) -> String {
+    let [library, tool] = match sources {
+        Sources::At(path) => {
+            let path = path.display().to_string().replace('\\', "/");
+            [
+                format!("path = \"{path}\""),
+                format!("path = \"{path}/cli\""),
+            ]
+        }
+        Sources::Published => {
+            [(); 2].map(|()| format!("version = \"{}\"", env!("CARGO_PKG_VERSION")))
+        }
+    };
     let paths = text
-        .replace("path = \"../..\"", &format!("path = \"{sources}\""))
-        .replace("path = \"../../cli\"", &format!("path = \"{sources}/cli\""));
+        .replace("path = \"../..\"", &library)
+        .replace("path = \"../../cli\"", &tool);
     let own_workspace = match paths.starts_with("[package]") {
         // Wherever the directory is, the crate is one by itself.
         true => "\n[workspace]\n",
@@ -103,13 +100,21 @@ fn refuse_taken(directory: &Path) -> Result<(), Trouble> {
 }
 
 /// Where the new crate finds the library and the tool.
-fn sources(command: &NewCommand) -> Result<PathBuf, Trouble> {
-    let built_from = || Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
-    let given = command.gerust.clone().unwrap_or_else(built_from);
-    let is_there = given.join("cli/Cargo.toml").is_file();
-    match given.canonicalize() {
-        Ok(path) if is_there => Ok(path),
-        _ => Err(Trouble::other(format!(
+enum Sources {
+    At(PathBuf),
+    /// In the registry, under the version of this tool.
+    Published,
+}
+
+/// Those that are named, else those that this tool was built from if they are still there.
+fn sources(command: &NewCommand) -> Result<Sources, Trouble> {
+    let built_from = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let wanted = command.gerust.as_ref().unwrap_or(&built_from);
+    let is_there = wanted.join("cli/Cargo.toml").is_file();
+    match (wanted.canonicalize(), &command.gerust) {
+        (Ok(path), _) if is_there => Ok(Sources::At(path)),
+        (_, None) => Ok(Sources::Published),
+        (_, Some(given)) => Err(Trouble::other(format!(
             "the sources of gerust are not in {}; say where they are by `--gerust DIR`",
             given.display()
         ))),
@@ -132,18 +137,33 @@ mod tests {
 
     #[test]
     fn files_get_the_new_name_and_paths() {
-        let sources = Path::new("/src/gerust");
-        let manifest = adapted(FILES[0].1, "my-engine", sources);
+        let sources = Sources::At(PathBuf::from("/src/gerust"));
+        let manifest = adapted(FILES[0].1, "my-engine", &sources);
         assert!(manifest.contains("name = \"my-engine\"") && manifest.ends_with("[workspace]\n"));
         assert!(manifest.contains("path = \"/src/gerust\""), "{manifest}");
         assert!(
             manifest.contains("path = \"/src/gerust/cli\""),
             "{manifest}"
         );
-        let main = adapted(FILES[2].1, "my-engine", sources);
+        let main = adapted(FILES[2].1, "my-engine", &sources);
         assert!(
             main.contains("&[my_engine::fuel]") && !main.contains(EXAMPLE),
             "{main}"
         );
+        let published = adapted(FILES[0].1, "my-engine", &Sources::Published);
+        assert!(!published.contains("path ="), "{published}");
+        assert_eq!(published.matches("version = \"0.1.0\"").count(), 3);
+    }
+
+    #[test]
+    fn the_example_is_what_is_made() {
+        let example = Path::new(env!("CARGO_MANIFEST_DIR")).join("../examples/own_engine");
+        for (path, text) in FILES {
+            let there = fs::read_to_string(example.join(path)).expect("it is part of the sources");
+            assert!(
+                there == text,
+                "examples/own_engine/{path} and its copy in cli/assets/new differ"
+            );
+        }
     }
 }

@@ -147,7 +147,7 @@ pub(crate) struct NewCommand {
     /// The directory to make, whose name is that of the crate
     #[arg(value_name = "DIR")]
     pub(crate) directory: PathBuf,
-    /// Where the sources of gerust are; those that this tool was built from unless given
+    /// Where the sources of gerust are; unless given those that this tool was built from, or if they have gone the published ones
     #[arg(long, value_name = "DIR")]
     pub(crate) gerust: Option<PathBuf>,
 }
