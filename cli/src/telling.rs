@@ -33,6 +33,8 @@ pub(crate) fn begin(is_quiet: bool, verbosity: u8) {
         let told = tracing_subscriber::fmt::layer()
             .with_writer(std::io::stderr)
             .event_format(Lines)
+            // If nobody can be told, nobody can be told of that.
+            .log_internal_errors(false)
             .with_filter(filter);
         let subscriber = tracing_subscriber::registry().with(told);
         let is_ours = tracing::subscriber::set_global_default(subscriber).is_ok();

@@ -84,6 +84,13 @@ impl Watched {
     }
 }
 
+impl Drop for Watched {
+    fn drop(&mut self) {
+        // After a test that failed it would go on; else it has ended.
+        let _ = self.child.kill();
+    }
+}
+
 /// The last frame of a recording.
 fn last_frame(recording: &Path) -> Value {
     let mut inspect = gerust();
@@ -127,6 +134,39 @@ fn a_signal_ends_it_as_a_key_would() {
     assert!(sent.expect("it starts").success());
     watched.wait_for_end();
     assert_eq!(last_frame(&recording), 5);
+}
+
+#[test]
+fn a_terminal_that_goes_away_ends_it_and_what_has_run_is_kept() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let recording = folder.path().join("watched.rec");
+    let pair = native_pty_system()
+        .openpty(PtySize::default())
+        .expect("there is one");
+    let mut command = CommandBuilder::new(env!("CARGO_BIN_EXE_gerust"));
+    command.cwd(root());
+    command.env("TERM", "xterm");
+    command.args(["watch", "scenes/gates.toml", "--record"]);
+    command.arg(&recording);
+    let mut child = pair.slave.spawn_command(command).expect("it starts");
+    drop(pair.slave);
+    let mut reader = pair.master.try_clone_reader().expect("it can be read");
+    let mut told = String::new();
+    let mut bytes = [0; 4096];
+    while !told.contains("quit") {
+        let count = reader.read(&mut bytes).expect("it writes");
+        told.push_str(&String::from_utf8_lossy(&bytes[..count]));
+    }
+    drop((reader, pair.master));
+    let start = Instant::now();
+    while child.try_wait().expect("it can be asked").is_none() {
+        if start.elapsed() > PATIENCE {
+            child.kill().expect("it can be killed");
+            panic!("it went on without a terminal");
+        }
+        std::thread::sleep(Duration::from_millis(10));
+    }
+    assert_eq!(last_frame(&recording), 0);
 }
 
 #[test]

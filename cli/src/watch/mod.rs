@@ -1,6 +1,7 @@
 //! `gerust watch`: a live view in the terminal.
 
 mod app;
+mod keys;
 mod picture;
 mod view;
 mod watched;
@@ -12,6 +13,7 @@ use crate::output;
 use crate::telling;
 use crate::trouble::Trouble;
 use app::App;
+use keys::Waited;
 use picture::View;
 use ratatui::DefaultTerminal;
 use ratatui::crossterm::event::{self, Event, KeyEventKind};
@@ -67,14 +69,19 @@ fn watch(app: App<'_>) -> Result<(), Trouble> {
     watch_to_end(app).1
 }
 
-/// The terminal is put back as it was after any exit: a panic does so by a hook, and a signal ends it as a key would.
+/// The terminal is put back as it was after any exit: a panic does so by a hook, and a signal ends it as a key would, and so does a
+/// terminal that goes away.
 fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
     // What is said on the way would be written across the picture.
     telling::begin(true, 0);
     let outcome = match ratatui::try_init() {
         Ok(mut terminal) => {
             let outcome = look_and_listen(&mut terminal, &mut app);
-            ratatui::restore();
+            if ratatui::try_restore().is_err() {
+                // It has gone, so there is nothing to put back. Dropped, it would try once more, and tell of its failure on a standard
+                // error that has gone as well, which is a panic.
+                std::mem::forget(terminal);
+            }
             outcome
         }
         Err(error) => Err(Trouble::other(format!(
@@ -107,14 +114,18 @@ fn look_and_listen(terminal: &mut DefaultTerminal, app: &mut App<'_>) -> Result<
             .draw(|frame| view::draw(frame, app, palette))
             .map_err(cannot)?;
         let until = Instant::now() + BETWEEN_LOOKS;
-        while event::poll(until.saturating_duration_since(Instant::now())).map_err(cannot)? {
-            if let Event::Key(key) = event::read().map_err(cannot)?
-                && key.kind != KeyEventKind::Release
-            {
-                app.handle(key)?;
+        while Instant::now() < until && !app.is_over {
+            match keys::wait_until(until).map_err(cannot)? {
+                Waited::InVain => break,
+                Waited::Gone => return Ok(()),
+                Waited::ForSomething => {}
             }
-            if app.is_over || Instant::now() >= until {
-                break;
+            while event::poll(Duration::ZERO).map_err(cannot)? {
+                if let Event::Key(key) = event::read().map_err(cannot)?
+                    && key.kind != KeyEventKind::Release
+                {
+                    app.handle(key)?;
+                }
             }
         }
         let now = Instant::now();

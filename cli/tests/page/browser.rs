@@ -7,18 +7,23 @@ use fantoccini::{Client, ClientBuilder, Locator};
 use http::Method;
 use hyper_util::client::legacy::connect::HttpConnector;
 use serde_json::{Value, json};
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read, Write};
+use std::net::TcpStream;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 use tempfile::TempDir;
 use url::{ParseError, Url};
 
 /// Set where a browser must be there, so that its tests cannot be left out unseen.
 const REQUIRED: &str = "GERUST_TESTS_NEED_BROWSER";
 
+/// How long the driver has to end by itself.
+const PATIENCE: Duration = Duration::from_secs(10);
+
 pub(crate) struct Browser {
     driver: Child,
+    port: u16,
     pub(crate) page: Client,
     _profile: TempDir,
 }
@@ -71,6 +76,7 @@ impl Browser {
             .expect("the browser starts");
         let browser = Self {
             driver,
+            port,
             page,
             _profile: profile,
         };
@@ -188,8 +194,22 @@ impl Browser {
 }
 
 impl Drop for Browser {
+    /// Asks the driver to end, also after a test that failed: it takes the browser with it, which outlives a driver that is killed.
     fn drop(&mut self) {
-        // The driver takes the browser with it; if it has gone already, there is nothing left to end.
+        let asked = TcpStream::connect(("localhost", self.port)).and_then(|mut driver| {
+            driver.write_all(b"GET /shutdown HTTP/1.1\r\nHost: localhost\r\n\r\n")?;
+            // What it answers does not matter, but it has to be heard out.
+            driver.set_read_timeout(Some(PATIENCE))?;
+            driver.read(&mut [0; 512])
+        });
+        let start = Instant::now();
+        while asked.is_ok() && start.elapsed() < PATIENCE {
+            if let Ok(Some(_)) = self.driver.try_wait() {
+                return;
+            }
+            std::thread::sleep(Duration::from_millis(20));
+        }
+        // If it has gone already, there is nothing left to end.
         let _ = self.driver.kill();
         let _ = self.driver.wait();
     }
