@@ -18,7 +18,7 @@ use url::{ParseError, Url};
 /// Set where a browser must be there, so that its tests cannot be left out unseen.
 const REQUIRED: &str = "GERUST_TESTS_NEED_BROWSER";
 
-/// How long the driver has to end by itself.
+/// How long the driver has to end by itself, and three times this the page to show something.
 const PATIENCE: Duration = Duration::from_secs(10);
 
 pub(crate) struct Browser {
@@ -150,7 +150,8 @@ impl Browser {
 
     /// Waits until an expression is true: the page draws when the browser lets it.
     pub(crate) async fn wait_until(&self, expression: &str) {
-        for _ in 0..100 {
+        let start = Instant::now();
+        while start.elapsed() < 3 * PATIENCE {
             if self.value(expression).await == Value::Bool(true) {
                 return;
             }
