@@ -96,7 +96,7 @@ fn place_apart(table: &mut PlacedTable<'_, '_, Lacking<Links>>, unseen: &Unseen<
         for (local, world) in locals.iter().zip(worlds.iter_mut()) {
             world.0 = local.affine();
         }
-        (0..locals.len()).for_each(|row| table.mark(row));
+        table.mark_all();
         return;
     }
     unseen.see(table.table, |row| {

@@ -277,7 +277,10 @@ impl Order {
             first: range.start,
         };
         workers.run(|| trees.place(above, worlds));
-        range.for_each(|row| table.mark(row));
+        match range.len() == table.slices.1.len() {
+            true => table.mark_all(),
+            false => range.for_each(|row| table.mark(row)),
+        }
     }
 
     fn place_range<C: Conditions>(
@@ -286,12 +289,19 @@ impl Order {
         end: usize,
         tables: &mut [PlacedTable<'_, '_, C>],
     ) {
+        let rows: usize = tables.iter().map(|table| table.slices.1.len()).sum();
+        let is_all = end - first == rows;
+        if is_all {
+            tables.iter().for_each(PlacedTable::mark_all);
+        }
         for node in &self.nodes[first..end] {
             let above = placed_at(node.above, tables);
             let table = &mut tables[node.place.table as usize];
             let row = node.place.row as usize;
             table.slices.1[row].0 = placed(above, table.slices.0[row].affine());
-            table.mark(row);
+            if !is_all {
+                table.mark(row);
+            }
         }
     }
 }

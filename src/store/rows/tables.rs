@@ -25,6 +25,14 @@ pub(crate) struct TableRows<'s, 'w, I: Items, C: Conditions> {
 }
 
 impl<I: Items, C: Conditions> TableRows<'_, '_, I, C> {
+    /// Notes that all rows were written, where somebody asks. Row by row this took two thirds as long as placing them: each is an
+    /// atomic instruction.
+    pub(crate) fn mark_all(&self) {
+        if let Some(marks) = self.duties.marks {
+            I::mark_table(marks, &self.positions[..I::COLUMNS], self.duties.now);
+        }
+    }
+
     /// Notes that a row was written, where somebody asks.
     #[inline(always)]
     pub(crate) fn mark(&self, row: usize) {
