@@ -41,10 +41,8 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
     if let Some(other) = &command.versus {
         return in_turn::run(engine, command, &scene, other);
     }
-    let mut run = {
-        let keeps_pace = command.save.is_some() || command.measuring.against.is_some();
-        start(engine, &command.measuring, &scene, keeps_pace)
-    }?;
+    let keeps_pace = command.save.is_some() || command.measuring.against.is_some();
+    let mut run = start(engine, &command.measuring, &scene, keeps_pace)?;
     output::advance_to(&mut run, scene.frames())?;
     write_files(command, &scene, &run)?;
     if let Some(pictures) = pictures {
