@@ -2,6 +2,7 @@
 //! [`Fresh`](crate::Fresh), and a bit per row for the one system that keeps something derived from the type up to date.
 
 use super::ticks::{ColumnTicks, RowTicks};
+use std::ops::Range;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 /// What is kept of each row.
@@ -95,6 +96,15 @@ impl ColumnChanges {
         }
     }
 
+    pub(crate) fn mark_rows(&self, rows: Range<usize>, tick: u64) {
+        if let Some(ticks) = &self.ticks {
+            ticks.mark_rows(rows.clone(), tick);
+        }
+        if let Some(unseen) = &self.unseen {
+            unseen.mark_rows(rows);
+        }
+    }
+
     pub(crate) fn push(&mut self, row: RowTicks) {
         if let Some(ticks) = &mut self.ticks {
             ticks.push(row);
@@ -141,6 +151,18 @@ impl UnseenRows {
     fn mark_all(&self) {
         for word in &self.words {
             word.store(u64::MAX, Ordering::Relaxed);
+        }
+    }
+
+    /// One atomic instruction for each 64 rows: one for each row took two thirds as long as placing it.
+    fn mark_rows(&self, rows: Range<usize>) {
+        let mut row = rows.start;
+        while row < rows.end {
+            let first = row % WORD;
+            let count = (WORD - first).min(rows.end - row);
+            let bits = u64::MAX >> (WORD - count) << first;
+            self.words[row / WORD].fetch_or(bits, Ordering::Relaxed);
+            row += count;
         }
     }
 
@@ -213,6 +235,7 @@ mod tests {
         Push,
         SwapRemove(usize),
         Mark(usize),
+        MarkRows(usize, usize),
         MarkAll,
         See,
     }
@@ -222,6 +245,7 @@ mod tests {
             6 => Just(Step::Push),
             2 => any::<usize>().prop_map(Step::SwapRemove),
             2 => any::<usize>().prop_map(Step::Mark),
+            1 => (any::<usize>(), any::<usize>()).prop_map(|(start, end)| Step::MarkRows(start, end)),
             1 => Just(Step::MarkAll),
             1 => Just(Step::See),
         ]
@@ -251,6 +275,12 @@ mod tests {
                         let row = row % plain.len();
                         unseen.mark(row as u32);
                         plain[row] = true;
+                    }
+                    Step::MarkRows(start, end) => {
+                        let (start, end) = (start % (plain.len() + 1), end % (plain.len() + 1));
+                        let rows = start.min(end)..start.max(end);
+                        unseen.mark_rows(rows.clone());
+                        plain[rows].fill(true);
                     }
                     Step::MarkAll => {
                         unseen.mark_all();

@@ -4,6 +4,7 @@
 //! writing then: what is done with a `&mut T` is not watched. A walk over a whole table writes one tick per chunk of 64
 //! rows (about 1.05 times the untracked walk); a single row has a tick of its own. The later of the two counts.
 
+use std::ops::Range;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 const CHUNK: usize = 64;
@@ -53,6 +54,12 @@ impl ColumnTicks {
     pub(crate) fn mark_all(&self, tick: u64) {
         for chunk in &self.chunks {
             chunk.store(tick, Ordering::Relaxed);
+        }
+    }
+
+    pub(crate) fn mark_rows(&self, rows: Range<usize>, tick: u64) {
+        for touched in &self.touched[rows] {
+            touched.store(tick, Ordering::Relaxed);
         }
     }
 

@@ -103,7 +103,7 @@ fn refresh_row(boxes: &mut Boxes, table: &mut TableRows<'_, '_, Parts, Placed>, 
     let world_box = boxes.enter(entities[row], &colliders[row], placed, bodies.0.get(row));
     if world_boxes[row] != world_box {
         world_boxes[row] = world_box;
-        table.mark(row);
+        table.mark_rows(row..row + 1);
     }
 }
 

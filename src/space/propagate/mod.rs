@@ -96,12 +96,12 @@ fn place_apart(table: &mut PlacedTable<'_, '_, Lacking<Links>>, unseen: &Unseen<
         for (local, world) in locals.iter().zip(worlds.iter_mut()) {
             world.0 = local.affine();
         }
-        table.mark_all();
+        table.mark_rows(0..table.slices.1.len());
         return;
     }
     unseen.see(table.table, |row| {
         table.slices.1[row].0 = table.slices.0[row].affine();
-        table.mark(row);
+        table.mark_rows(row..row + 1);
     });
 }
 

@@ -277,10 +277,7 @@ impl Order {
             first: range.start,
         };
         workers.run(|| trees.place(above, worlds));
-        match range.len() == table.slices.1.len() {
-            true => table.mark_all(),
-            false => range.for_each(|row| table.mark(row)),
-        }
+        table.mark_rows(range);
     }
 
     fn place_range<C: Conditions>(
@@ -289,19 +286,23 @@ impl Order {
         end: usize,
         tables: &mut [PlacedTable<'_, '_, C>],
     ) {
-        let rows: usize = tables.iter().map(|table| table.slices.1.len()).sum();
-        let is_all = end - first == rows;
-        if is_all {
-            tables.iter().for_each(PlacedTable::mark_all);
-        }
+        // Rows side by side are noted together; most nodes stand in the order of their rows.
+        let (mut of, mut rows) = (0, 0..0);
         for node in &self.nodes[first..end] {
             let above = placed_at(node.above, tables);
             let table = &mut tables[node.place.table as usize];
             let row = node.place.row as usize;
             table.slices.1[row].0 = placed(above, table.slices.0[row].affine());
-            if !is_all {
-                table.mark(row);
+            if of == node.place.table as usize && row == rows.end {
+                rows.end += 1;
+                continue;
             }
+            let before = std::mem::replace(&mut rows, row..row + 1);
+            let before_of = std::mem::replace(&mut of, node.place.table as usize);
+            tables[before_of].mark_rows(before);
+        }
+        if let Some(table) = tables.get(of) {
+            table.mark_rows(rows);
         }
     }
 }

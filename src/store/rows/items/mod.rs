@@ -95,6 +95,13 @@ pub trait Pattern {
     fn mark_table(marks: &Self::Marks<'_>, positions: &[u32], tick: u64);
     /// Notes that one row is handed out for writing.
     fn mark_row(marks: &Self::Marks<'_>, positions: &[u32], row: u32, tick: u64);
+    /// Notes that some rows side by side are handed out for writing.
+    fn mark_rows(
+        marks: &Self::Marks<'_>,
+        positions: &[u32],
+        rows: std::ops::Range<usize>,
+        tick: u64,
+    );
     fn walk<'s>(guards: &'s mut Self::Guards<'_>) -> Self::Walk<'s>;
     fn walk_shared<'s>(guards: &'s Self::Guards<'_>) -> <Self::Shared as Pattern>::Walk<'s>;
     /// The slices of the next table, which must lie ahead of all tables cut before and have this many rows.

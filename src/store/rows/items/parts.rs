@@ -46,6 +46,8 @@ macro_rules! reading {
 
         #[inline(always)]
         fn mark_row((): &(), _: &[u32], _: u32, _: u64) {}
+
+        fn mark_rows((): &(), _: &[u32], _: std::ops::Range<usize>, _: u64) {}
     };
 }
 
@@ -78,6 +80,19 @@ macro_rules! writing {
                 && positions[0] != NO_COLUMN
             {
                 ticks.column(positions[0]).mark(row, tick);
+            }
+        }
+
+        fn mark_rows(
+            marks: &TickGuard<'_>,
+            positions: &[u32],
+            rows: std::ops::Range<usize>,
+            tick: u64,
+        ) {
+            if let Some(ticks) = marks
+                && positions[0] != NO_COLUMN
+            {
+                ticks.column(positions[0]).mark_rows(rows, tick);
             }
         }
     };

@@ -75,6 +75,12 @@ macro_rules! tuples {
                 $($member::mark_row(&marks.$at, take(&mut rest, $member::COLUMNS), row, tick);)*
             }
 
+            fn mark_rows(marks: &Self::Marks<'_>, positions: &[u32], rows: std::ops::Range<usize>, tick: u64) {
+                let mut rest = positions;
+                $first::mark_rows(&marks.$first_at, take(&mut rest, $first::COLUMNS), rows.clone(), tick);
+                $($member::mark_rows(&marks.$at, take(&mut rest, $member::COLUMNS), rows.clone(), tick);)*
+            }
+
             #[inline(always)]
             fn walk<'s>(guards: &'s mut Self::Guards<'_>) -> Self::Walk<'s> {
                 ($first::walk(&mut guards.$first_at), $($member::walk(&mut guards.$at),)*)
