@@ -9,6 +9,8 @@ pub(crate) fn rows(table: &mut Table) {
     overhead(table);
     chain(table);
     busy(table);
+    #[cfg(target_os = "linux")]
+    taken_core(table);
     profiler(table);
     planning(table);
 }
@@ -140,6 +142,90 @@ fn busy(table: &mut Table) {
             || (0..FRAMES * 8).for_each(|_| spin(each)),
         );
     }
+}
+
+/// Two threads where another program takes one of two cores, against one thread.
+#[cfg(target_os = "linux")]
+fn taken_core(table: &mut Table) {
+    use rustix::thread::{CpuSet, sched_getaffinity, sched_setaffinity};
+    use std::sync::atomic::{AtomicBool, Ordering};
+
+    const EACH: Duration = Duration::from_micros(100);
+    const FRAMES: usize = 100;
+
+    let systems = || {
+        (0..16).map(|number| {
+            System::named(&format!("busy {number}"))
+                .takes::<Rows<&Slot>>()
+                .runs(|_| work_for(EACH))
+        })
+    };
+    let core = |number: usize| {
+        let mut set = CpuSet::new();
+        set.set(number);
+        set
+    };
+    let pin = |set: &CpuSet| sched_setaffinity(None, set).expect("threads may choose their cores");
+    let all = sched_getaffinity(None).expect("the kernel lists the cores");
+    let cores: Vec<usize> = (0..CpuSet::MAX_CPU)
+        .filter(|&core| all.is_set(core))
+        .collect();
+    let by_hand = || (0..FRAMES * 16).for_each(|_| work_for(EACH));
+
+    let name = "16 systems of 100 µs, 2 threads on 1 core";
+    if table.wants(name) {
+        // Threads of the pool are started, and stay, where this one is.
+        pin(&core(cores[0]));
+        let mut runtime = runtime(2, systems());
+        let ours = || runtime.run_frames(FRAMES as u64).expect("nothing fails");
+        table.row(name, 1.1, ours, by_hand);
+        pin(&all);
+    }
+    let name = "16 systems of 100 µs, 2 threads, a core busy";
+    if table.wants(name) && cores.len() > 1 {
+        let mut two = CpuSet::new();
+        two.set(cores[0]);
+        two.set(cores[1]);
+        pin(&two);
+        let mut runtime = runtime(2, systems());
+        let is_over = AtomicBool::new(false);
+        std::thread::scope(|scope| {
+            scope.spawn(|| {
+                pin(&core(cores[1]));
+                while !is_over.load(Ordering::Relaxed) {
+                    std::hint::spin_loop();
+                }
+            });
+            let ours = || runtime.run_frames(FRAMES as u64).expect("nothing fails");
+            table.row(name, 1.1, ours, by_hand);
+            is_over.store(true, Ordering::Relaxed);
+        });
+        pin(&all);
+    }
+}
+
+/// A fixed amount of work that takes about so long: unlike [`spin`] it takes longer on a core that is shared.
+#[cfg(target_os = "linux")]
+fn work_for(time: Duration) {
+    use std::sync::OnceLock;
+
+    /// Turns of the loop in a microsecond.
+    static PACE: OnceLock<f64> = OnceLock::new();
+    fn turns(count: u64) {
+        let mut state = black_box(1_u64);
+        for _ in 0..count {
+            state = black_box(state.wrapping_mul(0x9e37_79b9_7f4a_7c15).rotate_left(7));
+        }
+    }
+    let pace = *PACE.get_or_init(|| {
+        const TURNS: u64 = 1_000_000;
+        median_of((0..9).map(|_| {
+            let start = Instant::now();
+            turns(TURNS);
+            TURNS as f64 / (start.elapsed().as_secs_f64() * 1e6)
+        }))
+    });
+    turns((pace * time.as_secs_f64() * 1e6) as u64);
 }
 
 /// The profiler on against off.

@@ -44,7 +44,7 @@ impl Runtime {
                 self.run_frame(Leader::Alone)?;
                 frames -= 1;
             }
-            if frames > 0 && !self.schedule.needs_caller_thread() {
+            if frames > 0 && (!self.schedule.needs_caller_thread() || self.crew.is_inside()) {
                 let crew = self.crew.clone();
                 return crew
                     .inside(|| (0..frames).try_for_each(|_| self.run_frame(Leader::InPool)));

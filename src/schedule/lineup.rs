@@ -1,5 +1,6 @@
 //! Who takes part in a phase at present, laid out for the executor.
 
+use super::executor::Graph;
 use super::plan::PhasePlan;
 use fixedbitset::FixedBitSet;
 
@@ -9,13 +10,7 @@ use fixedbitset::FixedBitSet;
 pub(super) struct Lineup {
     /// By place: the number of the system, in registration order.
     pub(super) systems: Vec<u32>,
-    /// By place: how many direct predecessors there are.
-    pub(super) waits_for: Vec<u32>,
-    /// By place: where the list of its direct followers starts; the next one's start is its end.
-    starts: Vec<u32>,
-    followers: Vec<u32>,
-    /// By place: whether only the caller's thread may run it.
-    pub(super) on_caller_thread: Vec<bool>,
+    pub(super) graph: Graph,
     /// The systems that record edits, in registration order.
     pub(super) recording: Vec<u32>,
     /// Whether any two systems may run at the same time.
@@ -37,34 +32,16 @@ impl Lineup {
             wanted.set(at, member.is_on);
         }
         let (systems, direct) = plan.restricted(&wanted);
-        let mut follower_counts = vec![0_u32; systems.len()];
-        for &before in direct.iter().flatten() {
-            follower_counts[before as usize] += 1;
-        }
-        let mut starts = Vec::with_capacity(systems.len() + 1);
-        let mut next = 0;
-        for count in follower_counts {
-            starts.push(next);
-            next += count;
-        }
-        starts.push(next);
-        let mut followers = vec![0; next as usize];
-        let mut filled = starts.clone();
-        for (place, direct) in direct.iter().enumerate() {
-            for &before in direct {
-                let slot = &mut filled[before as usize];
-                followers[*slot as usize] = place as u32;
-                *slot += 1;
-            }
-        }
-        let waits_for: Vec<u32> = direct.iter().map(|direct| direct.len() as u32).collect();
         // A chain: each place waits for the one before it.
         let is_chain = (1..systems.len()).all(|place| direct[place].contains(&(place as u32 - 1)));
         Self {
-            on_caller_thread: systems
-                .iter()
-                .map(|&system| members[system as usize].on_caller_thread)
-                .collect(),
+            graph: Graph::new(
+                &direct,
+                systems
+                    .iter()
+                    .map(|&system| members[system as usize].on_caller_thread)
+                    .collect(),
+            ),
             recording: wanted
                 .ones()
                 .filter(|&at| members[at].records_edits)
@@ -72,15 +49,7 @@ impl Lineup {
                 .collect(),
             is_wide: !is_chain,
             systems,
-            waits_for,
-            starts,
-            followers,
         }
-    }
-
-    pub(super) fn followers(&self, place: u32) -> &[u32] {
-        let place = place as usize;
-        &self.followers[self.starts[place] as usize..self.starts[place + 1] as usize]
     }
 
     pub(super) fn len(&self) -> usize {

@@ -4,6 +4,8 @@ use std::sync::OnceLock;
 use std::time::Duration;
 
 #[cfg(feature = "parallel")]
+use super::ring::{Round, Threads};
+#[cfg(feature = "parallel")]
 use std::cell::Cell;
 #[cfg(feature = "parallel")]
 use std::sync::Arc;
@@ -90,77 +92,94 @@ impl Crew {
         }
     }
 
-    /// Runs `lead` here, inside of the pool, and offers `help` to all others. The jobs stay on the stack.
-    pub(super) fn spread(&self, lead: impl FnOnce() + Send, help: &(impl Fn() + Sync)) {
-        rayon::join(lead, || offer(self.threads as u32 - 1, help));
+    /// Whether this thread belongs to the pool.
+    pub(crate) fn is_inside(&self) -> bool {
+        match &self.pool {
+            Some(pool) => pool.current_thread_index().is_some(),
+            None => rayon::current_thread_index().is_some(),
+        }
     }
 
-    /// Runs `lead` here, on a thread outside of the pool, and offers `help` to the pool.
-    pub(super) fn spread_from_outside(&self, lead: impl FnOnce(), help: &(impl Fn() + Sync)) {
-        let helpers = self.threads as u32 - 1;
+    /// Leads a round from a thread outside of the pool.
+    pub(super) fn lead_from_outside<R: Fn(u32) -> bool + Sync>(
+        &self,
+        round: &Round<'_, R, PoolThreads>,
+        help: &(impl Fn() + Sync),
+    ) {
         match &self.pool {
             Some(pool) => pool.in_place_scope(|scope| {
-                for _ in 0..helpers {
-                    scope.spawn(|_| alone(help));
-                }
-                lead();
+                round.lead_from_outside(|| scope.spawn(|_| help()), wait);
             }),
             None => rayon::in_place_scope(|scope| {
-                for _ in 0..helpers {
-                    scope.spawn(|_| alone(help));
-                }
-                lead();
+                round.lead_from_outside(|| scope.spawn(|_| help()), wait);
             }),
         }
     }
 }
 
-/// Offers the jobs of so many helpers, and takes one of them. Nobody is waited for on top of a system: neither for the
-/// phase, which waits for that system, nor for another helper, which waits for the phase.
+/// Spends a moment in which the caller's thread has nothing to run: a few microseconds on the processor, then by giving
+/// the core to other threads, then parked. A thread of another pool helps that pool instead and is never parked for long:
+/// all threads of that pool may be waiting here.
 #[cfg(feature = "parallel")]
-fn offer(helpers: u32, help: &(impl Fn() + Sync)) {
-    match helpers {
-        _ if IS_AT_RING.get() => {}
-        0 => {}
-        1 => help(),
-        _ => {
-            rayon::join(help, || offer(helpers - 1, help));
-        }
+fn wait(turn: u32) {
+    const SPINS: u32 = 6;
+    const YIELDS: u32 = 24;
+    let helps = rayon::yield_now();
+    match (turn, helps) {
+        (_, Some(rayon::Yield::Executed)) => {}
+        (0..SPINS, _) => (0..1 << turn).for_each(|_| std::hint::spin_loop()),
+        (SPINS..YIELDS, _) => std::thread::yield_now(),
+        (_, Some(_)) => std::thread::park_timeout(Duration::from_micros(100)),
+        (_, None) => std::thread::park(),
     }
 }
 
-/// The job of one helper, if its thread is free.
+/// The threads of a pool, as a round sees them.
 #[cfg(feature = "parallel")]
-fn alone(help: &(impl Fn() + Sync)) {
-    if !IS_AT_RING.get() {
-        help();
+#[derive(Clone, Copy, Debug)]
+pub(super) struct PoolThreads {
+    pub(super) most_running: usize,
+}
+
+#[cfg(feature = "parallel")]
+impl Threads for PoolThreads {
+    fn join(&self, first: impl FnOnce() + Send, second: impl FnOnce() + Send) {
+        rayon::join(first, second);
+    }
+
+    fn is_free(&self) -> bool {
+        !IN_SYSTEM.get()
+    }
+
+    fn most_running(&self) -> usize {
+        self.most_running
     }
 }
 
 #[cfg(feature = "parallel")]
 thread_local! {
-    /// Whether this thread is at a ring.
-    static IS_AT_RING: Cell<bool> = const { Cell::new(false) };
+    /// Whether this thread is inside of a system.
+    static IN_SYSTEM: Cell<bool> = const { Cell::new(false) };
 }
 
-/// Marks the thread as being at a ring until it is dropped.
+/// Marks the thread as being inside of a system until it is dropped.
 #[cfg(feature = "parallel")]
-pub(super) struct AtRing {
-    was_there: bool,
+pub(super) struct InSystem {
+    was_inside: bool,
 }
 
 #[cfg(feature = "parallel")]
-impl AtRing {
+impl InSystem {
     pub(super) fn enter() -> Self {
         Self {
-            was_there: IS_AT_RING.replace(true),
+            was_inside: IN_SYSTEM.replace(true),
         }
     }
 }
 
 #[cfg(feature = "parallel")]
-impl Drop for AtRing {
+impl Drop for InSystem {
     fn drop(&mut self) {
-        IS_AT_RING.set(self.was_there);
+        IN_SYSTEM.set(self.was_inside);
     }
 }

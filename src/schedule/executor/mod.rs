@@ -6,16 +6,24 @@
 //! changes which entities there are, and the next phase or frame starts from a clean state.
 
 mod crew;
+#[cfg_attr(
+    not(feature = "parallel"),
+    allow(dead_code, reason = "one thread needs no graph")
+)]
+mod graph;
 mod job;
 #[cfg(feature = "parallel")]
 mod parallel;
 #[cfg(feature = "parallel")]
 mod ring;
+#[cfg(feature = "parallel")]
+mod sync;
 
 pub(crate) use crew::Crew;
+pub(crate) use graph::Graph;
 pub(crate) use job::{FrameContext, WhichSystems};
 #[cfg(feature = "parallel")]
-pub(in crate::schedule) use ring::Ring;
+pub(crate) use ring::Ring;
 
 use super::cause::Cause;
 use super::lineup::Lineup;

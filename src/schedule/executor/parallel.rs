@@ -1,9 +1,9 @@
 //! A phase on several threads.
 
 use super::Leader;
-use super::crew::{AtRing, Crew};
+use super::crew::{Crew, InSystem, PoolThreads};
 use super::job::{self, FrameContext};
-use super::ring::Role;
+use super::ring::{Role, Round};
 use crate::error::Error;
 use crate::profile;
 use crate::schedule::lineup::Lineup;
@@ -49,7 +49,7 @@ impl PhaseSystems {
     ) -> Result<(), Error> {
         let start = Instant::now();
         let spent_before = self.time_spent(lineup);
-        self.ring.restart(lineup);
+        self.ring.restart(&lineup.graph);
         // Of several failures the one earliest in the sequence.
         let failure: Mutex<Option<(u32, Error)>> = Mutex::new(None);
         let run = |place: u32| {
@@ -66,27 +66,25 @@ impl PhaseSystems {
             false
         };
         let relay = profile::Relay::here();
-        let help = || {
-            let _at_ring = AtRing::enter();
+        let run = |place: u32| {
+            let _in_system = InSystem::enter();
             let _recording = relay.begin();
-            self.ring.work(lineup, Role::Helper, run, idle_in_pool);
+            run(place)
         };
         match leader {
-            Leader::Caller => crew.spread_from_outside(
-                || {
-                    let _at_ring = AtRing::enter();
-                    self.ring
-                        .work(lineup, Role::Leader, run, std::thread::yield_now);
-                },
-                &help,
-            ),
-            Leader::Alone | Leader::InPool => crew.spread(
-                || {
-                    let _at_ring = AtRing::enter();
-                    self.ring.work(lineup, Role::Leader, run, idle_in_pool);
-                },
-                &help,
-            ),
+            Leader::Caller => {
+                let threads = PoolThreads {
+                    most_running: crew.threads(),
+                };
+                let round = Round::from_outside(&self.ring, &lineup.graph, run, threads);
+                crew.lead_from_outside(&round, &|| round.help());
+            }
+            Leader::Alone | Leader::InPool => {
+                let threads = PoolThreads {
+                    most_running: usize::MAX,
+                };
+                Round::in_pool(&self.ring, &lineup.graph, run, threads).work(Role::Leader);
+            }
         }
         let took = start.elapsed();
         let failure = failure.into_inner().unwrap_or_else(PoisonError::into_inner);
@@ -103,13 +101,5 @@ impl PhaseSystems {
         systems
             .map(|&at| self.systems[at as usize].job_mut().tally.total())
             .sum()
-    }
-}
-
-/// Helps with the parallel loops of others, or waits a moment.
-fn idle_in_pool() {
-    match rayon::yield_now() {
-        Some(rayon::Yield::Executed) => {}
-        _ => std::hint::spin_loop(),
     }
 }
