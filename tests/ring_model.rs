@@ -20,10 +20,13 @@ mod ring_model {
 
         /// None: the checker tries every moment at which a thread can give up.
         #[derive(Default)]
-        pub(super) struct Patience(());
+        pub(super) struct Patience {
+            turns: u32,
+        }
 
         impl Patience {
-            pub(super) fn wait(&self, _: bool) -> bool {
+            pub(super) fn wait(&mut self, _: bool) -> bool {
+                self.turns += 1;
                 false
             }
         }

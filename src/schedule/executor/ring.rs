@@ -267,7 +267,7 @@ where
             if let Some(place) = self.claim(role) {
                 return Some(place);
             }
-            if self.is_over() || !patience.wait(role == Role::Leader) {
+            if !patience.wait(role == Role::Leader) || self.is_over() {
                 return None;
             }
         }
