@@ -1,5 +1,6 @@
 //! The error that every floor but the scene files returns.
 
+use crate::panics::Panic;
 use crate::store::Entity;
 use std::fmt;
 
@@ -32,15 +33,6 @@ pub(crate) enum Kind {
     StaleEntity { entity: Entity, verb: &'static str },
     #[error("entity {label} has no `{component}` to {verb}; attach one first, or ask `has` before")]
     MissingComponent {
-        entity: Entity,
-        label: String,
-        component: &'static str,
-        verb: &'static str,
-    },
-    #[error(
-        "`{component}` of entity {label} cannot be {verb}: the hierarchy keeps it; use `link` and `unlink`"
-    )]
-    KeptComponent {
         entity: Entity,
         label: String,
         component: &'static str,
@@ -156,13 +148,29 @@ pub(crate) enum Kind {
     #[error("system `{system}` cannot run: {source}")]
     ClaimFailed { system: String, source: Error },
     #[error(
-        "system `{system}` panicked in phase {phase} of frame {frame}: {message}; the edits of that phase were thrown away"
+        "system `{system}` panicked in phase {phase} of frame {frame} {}; the edits of that phase were discarded", panic.told()
     )]
     SystemPanicked {
         system: String,
         phase: &'static str,
         frame: u64,
-        message: String,
+        panic: Panic,
+    },
+    #[error(
+        "an edit of system `{system}` panicked at the end of phase {phase} of frame {frame} {}; the other edits of that phase \
+         were carried out", panic.told()
+    )]
+    EditPanicked {
+        system: String,
+        phase: &'static str,
+        frame: u64,
+        panic: Panic,
+    },
+    #[error("{step} panicked in frame {frame} {}; the rest of that frame was skipped", panic.told())]
+    StepPanicked {
+        step: &'static str,
+        frame: u64,
+        panic: Panic,
     },
     #[cfg(feature = "gltf")]
     #[error("{place}: {problem}; {mend}")]
@@ -219,10 +227,60 @@ impl Error {
         matches!(*self.0, Kind::LinkCycle { .. } | Kind::OrderCycle { .. })
     }
 
-    /// Whether a system panicked.
+    /// Whether code of yours panicked in a frame: a system, an edit, a drop, or a function that the runtime calls.
     #[must_use]
     pub fn is_panic(&self) -> bool {
-        matches!(*self.0, Kind::SystemPanicked { .. })
+        self.panic().is_some()
+    }
+
+    fn panic(&self) -> Option<&Panic> {
+        match &*self.0 {
+            Kind::SystemPanicked { panic, .. }
+            | Kind::EditPanicked { panic, .. }
+            | Kind::StepPanicked { panic, .. } => Some(panic),
+            _ => None,
+        }
+    }
+
+    /// The file and the line of a panic, if the error is about one and its place is known. It is not known if the program
+    /// has set a panic hook of its own after the first runtime was made, and that hook does not call the one before.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::bare();
+    /// runtime.add_system(System::named("faulty").takes::<()>().runs(|()| panic!("no fuel")))?;
+    /// let error = runtime.run_frames(1).unwrap_err();
+    /// assert!(error.panic_place().is_some_and(|(file, line)| file.ends_with(".rs") && line > 0));
+    /// assert_eq!((error.frame(), error.phase()), (Some(1), Some("Simulate")));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn panic_place(&self) -> Option<(&str, u32)> {
+        let place = self.panic()?.place.as_ref()?;
+        Some((&place.file, place.line))
+    }
+
+    /// The frame in which code of yours panicked.
+    #[must_use]
+    pub fn frame(&self) -> Option<u64> {
+        match *self.0 {
+            Kind::SystemPanicked { frame, .. }
+            | Kind::EditPanicked { frame, .. }
+            | Kind::StepPanicked { frame, .. } => Some(frame),
+            _ => None,
+        }
+    }
+
+    /// The phase in which a system or an edit panicked.
+    #[must_use]
+    pub fn phase(&self) -> Option<&str> {
+        match *self.0 {
+            Kind::SystemPanicked { phase, .. } | Kind::EditPanicked { phase, .. } => Some(phase),
+            _ => None,
+        }
     }
 
     /// The entity that the error is about, if it is about one.
@@ -231,7 +289,6 @@ impl Error {
         match *self.0 {
             Kind::StaleEntity { entity, .. }
             | Kind::MissingComponent { entity, .. }
-            | Kind::KeptComponent { entity, .. }
             | Kind::LinkCycle { entity, .. }
             | Kind::NoSibling { entity, .. }
             | Kind::FlatParent { entity, .. }
@@ -254,7 +311,8 @@ impl Error {
             | Kind::DuplicateSystem { system }
             | Kind::UnknownSystem { system, .. }
             | Kind::ClaimFailed { system, .. }
-            | Kind::SystemPanicked { system, .. } => Some(system),
+            | Kind::SystemPanicked { system, .. }
+            | Kind::EditPanicked { system, .. } => Some(system),
             _ => None,
         }
     }

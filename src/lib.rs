@@ -68,6 +68,7 @@ pub mod collide;
 mod error;
 #[cfg(feature = "gltf")]
 pub mod gltf;
+mod panics;
 pub mod prelude;
 pub mod profile;
 pub mod runtime;

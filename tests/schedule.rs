@@ -108,7 +108,8 @@ fn a_panic_is_an_error_and_the_runtime_goes_on() {
         .expect("its name is free");
     let error = runtime.run_frames(5).unwrap_err();
     let message = error.to_string();
-    assert!(message.starts_with("system `faulty` panicked in phase React of frame 2: "));
+    let place = format!("of frame 2 at {}:", file!());
+    assert!(message.starts_with(&format!("system `faulty` panicked in phase React {place}")));
     assert!(message.contains("the rope broke"));
     runtime.run_frames(2).expect("later frames run");
     // The guards of the panicked run were released, and what it had written stays.

@@ -448,12 +448,10 @@ fn a_panic_on_a_helper_ends_the_frame_and_the_next_one_runs() {
             Err(error) => {
                 assert_eq!(frame % 4, 3);
                 assert!(error.is_panic());
-                assert!(
-                    error
-                        .to_string()
-                        .contains(&format!("of frame {frame}: the rope")),
-                    "{error}"
-                );
+                let message = error.to_string();
+                assert_eq!(error.frame(), Some(frame));
+                assert!(error.panic_place().is_some_and(|(file, _)| file == file!()));
+                assert!(message.contains(": the rope of"), "{message}");
                 assert_eq!(
                     runtime.world().len(),
                     before,

@@ -84,23 +84,25 @@ use crate::schedule::{Phase, System};
 use crate::space::placement_systems;
 use crate::store::World;
 
-/// Makes colliders known to a world.
-pub(crate) fn install(world: &mut World) {
-    boxes::install(world);
+/// Makes colliders known to a world; what it has already stays.
+///
+/// # Errors
+///
+/// If another type was registered under the name of one of the types of this floor.
+pub(crate) fn install(world: &mut World) -> Result<(), Error> {
     #[cfg(feature = "snapshot")]
     {
-        const FREE: &str = "nobody else registers these types";
-        world.register_component::<crate::Name>("name").expect(FREE);
-        world
-            .register_component::<Collider>("collider")
-            .expect(FREE);
-        world.register_component::<Body>("body").expect(FREE);
+        world.register_unless_known::<crate::Name>("name")?;
+        world.register_unless_known::<Collider>("collider")?;
+        world.register_unless_known::<Body>("body")?;
     }
-    world.set_global(Gravity::default());
-    world.set_global(Layers::default());
-    world.set_global(Contacts::default());
-    world.set_global(Solver::default());
-    world.set_global(refused::RefusedBodies::default());
+    boxes::install(world);
+    world.ensure_global::<Gravity>();
+    world.ensure_global::<Layers>();
+    world.ensure_global::<Contacts>();
+    world.ensure_global::<Solver>();
+    world.ensure_global::<refused::RefusedBodies>();
+    Ok(())
 }
 
 /// Whether what was written into colliders and bodies could be made sense of in the last frame.

@@ -4,6 +4,7 @@ use super::counters::{Count, CounterKind, Gauge};
 use super::frame::FrameProfile;
 use super::recorder::{HelperSpans, Lists, Recorder, add, exchange, locked};
 use super::span::{Category, Span, SpanName};
+use crate::panics::Panics;
 use std::collections::VecDeque;
 use std::fmt;
 use std::sync::Arc;
@@ -291,7 +292,7 @@ impl Profiler {
         SpanName::Listed(u32::try_from(place).expect("fewer than 2^32 names"))
     }
 
-    pub(crate) fn begin_frame(&mut self, number: u64) {
+    pub(crate) fn begin_frame(&mut self, number: u64, panics: &mut Panics) {
         if !self.on {
             return;
         }
@@ -304,12 +305,19 @@ impl Profiler {
                 .map_or_else(Lists::default, FrameProfile::lists_alike)
         };
         self.suspended = exchange(Some(Recorder::new(lists, 1, 0, Arc::clone(&self.helpers))));
-        self.gauges.iter_mut().for_each(Gauge::start);
+        for gauge in &mut self.gauges {
+            panics.catch(|| gauge.start());
+        }
         self.current = Some((number, Instant::now()));
     }
 
-    /// Ends the frame; `numbers` asks for what its caller has counted, if the frame was recorded.
-    pub(crate) fn end_frame(&mut self, numbers: impl FnOnce(&mut dyn FnMut(&'static str, u64))) {
+    /// Ends the frame; `numbers` asks for what its caller has counted, if the frame was recorded. Panics of the user's
+    /// counters and hooks are caught; a counter that panics is left out.
+    pub(crate) fn end_frame(
+        &mut self,
+        numbers: impl FnOnce(&mut dyn FnMut(&'static str, u64)),
+        panics: &mut Panics,
+    ) {
         let Some((number, start)) = self.current.take() else {
             return;
         };
@@ -323,7 +331,7 @@ impl Profiler {
         counts.extend(
             rising
                 .filter(|gauge| gauge.is(CounterKind::Rising))
-                .map(Gauge::end),
+                .filter_map(|gauge| panics.catch(|| gauge.end())),
         );
         let mut helpers = locked(&self.helpers.recorded);
         spans.append(&mut helpers.spans);
@@ -339,7 +347,7 @@ impl Profiler {
         counts.extend(
             levels
                 .filter(|gauge| gauge.is(CounterKind::Level))
-                .map(Gauge::end),
+                .filter_map(|gauge| panics.catch(|| gauge.end())),
         );
         spans.push(Span {
             category: Category::Frame,
@@ -357,17 +365,17 @@ impl Profiler {
             counts,
         });
         self.recorded += 1;
-        self.tell_hooks();
+        self.tell_hooks(panics);
     }
 
-    fn tell_hooks(&mut self) {
+    fn tell_hooks(&mut self, panics: &mut Panics) {
         if self.hooks.is_empty() {
             return;
         }
         let mut hooks = std::mem::take(&mut self.hooks);
         if let Some(frame) = self.frames.back() {
             for hook in &mut hooks {
-                hook(self, frame);
+                panics.catch(|| hook(self, frame));
             }
         }
         self.hooks = hooks;

@@ -3,6 +3,7 @@
 use super::pacing::Pacing;
 use crate::collide::{self};
 use crate::error::{Error, Kind};
+use crate::panics::note_places;
 use crate::profile::Profiler;
 use crate::schedule::{Clock, Crew, Phase, Schedule, System};
 use crate::space;
@@ -39,6 +40,8 @@ pub struct Runtime {
     pub(super) profiler: Profiler,
     pub(super) crew: Crew,
     pub(super) pacing: Pacing,
+    /// Whether the built-in systems are there, and so what they need in the world.
+    pub(super) has_built_in_systems: bool,
     /// The types of the kits that were added.
     pub(super) kits: Vec<TypeId>,
 }
@@ -54,8 +57,10 @@ impl Runtime {
     #[must_use]
     pub fn new() -> Self {
         let mut runtime = Self::bare();
-        space::install(&mut runtime.world);
-        collide::install(&mut runtime.world);
+        runtime.has_built_in_systems = true;
+        runtime
+            .install()
+            .expect("a new world has no types that are in the way");
         for system in collide::systems().into_iter().chain(space::systems()) {
             runtime
                 .add_system(system.built_in())
@@ -73,6 +78,7 @@ impl Runtime {
     /// ```
     #[must_use]
     pub fn bare() -> Self {
+        note_places();
         let mut world = World::new();
         world.set_global(Clock::default());
         Self {
@@ -81,6 +87,7 @@ impl Runtime {
             profiler: Profiler::default(),
             crew: Crew::default(),
             pacing: Pacing::default(),
+            has_built_in_systems: false,
             kits: Vec::new(),
         }
     }
@@ -91,7 +98,21 @@ impl Runtime {
         &self.world
     }
 
-    /// The world, to change between frames.
+    /// Puts in the world what the built-in systems need; what it has already stays.
+    pub(super) fn install(&mut self) -> Result<(), Error> {
+        #[cfg(feature = "parallel")]
+        {
+            self.world.workers = self.crew.workers();
+        }
+        if self.has_built_in_systems {
+            space::install(&mut self.world)?;
+            collide::install(&mut self.world)?;
+        }
+        Ok(())
+    }
+
+    /// The world, to change between frames. It may be replaced by another one: systems begin anew with that, as if they had
+    /// just been added, and the runtime adds the globals that its own systems need.
     pub fn world_mut(&mut self) -> &mut World {
         &mut self.world
     }

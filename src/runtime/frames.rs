@@ -4,9 +4,13 @@ use super::controls::Controls;
 use super::frame_loop::Runtime;
 use crate::collide::{self, Contacts};
 use crate::error::Error;
+use crate::panics::Panics;
 use crate::profile;
-use crate::schedule::{Cause, Crew, FrameContext, Leader, Phase, Schedule, WhichSystems};
+use crate::schedule::{Cause, FrameContext, Leader, Phase, Way, WhichSystems, step_panicked};
 use crate::store::World;
+
+/// Every so many frames the runtime looks whether most tables are empty, even if none was added.
+const FRAMES_BETWEEN_LOOKS: u64 = 256;
 
 impl Runtime {
     /// Runs so many frames. Before a frame the systems of [`Phase::Setup`] run that have not run yet.
@@ -35,7 +39,7 @@ impl Runtime {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn run_frames(&mut self, frames: u64) -> Result<(), Error> {
-        self.schedule.get_ready()?;
+        self.get_ready()?;
         #[cfg_attr(not(feature = "parallel"), expect(unused_mut, reason = "all run here"))]
         let mut frames = frames;
         #[cfg(feature = "parallel")]
@@ -92,22 +96,21 @@ impl Runtime {
         &mut self,
         mut watch: impl FnMut(Cause<'_>, &World),
     ) -> Result<(), Error> {
-        self.run_frame_by(|schedule, world, context, _| {
-            schedule.run_frame_watched(world, context, &mut watch)
+        self.run_frame_by(Way {
+            leader: Leader::Alone,
+            watch: Some(&mut watch),
         })
     }
 
     fn run_frame(&mut self, leader: Leader) -> Result<(), Error> {
-        self.run_frame_by(|schedule, world, context, crew| {
-            schedule.run_frame_phases(world, context, crew, leader)
+        self.run_frame_by(Way {
+            leader,
+            watch: None,
         })
     }
 
-    fn run_frame_by(
-        &mut self,
-        run_phases: impl FnOnce(&mut Schedule, &mut World, FrameContext, &Crew) -> Result<(), Error>,
-    ) -> Result<(), Error> {
-        self.schedule.get_ready()?;
+    fn run_frame_by(&mut self, way: Way<'_>) -> Result<(), Error> {
+        self.get_ready()?;
         self.set_up()?;
         let clock = self.clock_mut();
         clock.advance();
@@ -115,25 +118,63 @@ impl Runtime {
             clock: *clock,
             which: WhichSystems::All,
         };
-        self.profiler.begin_frame(context.clock.frame());
+        let frame = context.clock.frame();
+        let is_time = frame.is_multiple_of(FRAMES_BETWEEN_LOOKS);
+        self.world.drop_many_empty_tables(is_time);
+        let mut of_profiler = Panics::default();
+        self.profiler.begin_frame(frame, &mut of_profiler);
         let outcome = {
-            let _told = profile::tell_frame(context.clock.frame());
-            self.world.start_event_frame();
-            run_phases(&mut self.schedule, &mut self.world, context, &self.crew)
+            let _told = profile::tell_frame(frame);
+            self.run_steps(context, way)
         };
         if let Some(controls) = self.world.find_global_mut::<Controls>() {
             controls.end_frame();
         }
         let world = &self.world;
-        self.profiler.end_frame(|count| {
+        let count = |count: &mut dyn FnMut(&'static str, u64)| {
             count("entities", world.len() as u64);
             count("events", world.events_of_frame());
             if let Ok(contacts) = world.global::<Contacts>() {
                 count("contacts", contacts.iter().len() as u64);
                 count("leftovers", contacts.leftover_count() as u64);
             }
-        });
-        outcome.and_then(|()| collide::tell_refused(&self.world))
+        };
+        self.profiler.end_frame(count, &mut of_profiler);
+        outcome
+            .and_then(|()| collide::tell_refused(&self.world))
+            .and(step_panicked(
+                of_profiler,
+                "a counter or a function of the profiler",
+                context,
+            ))
+    }
+
+    /// Everything of a frame that can fail.
+    fn run_steps(&mut self, context: FrameContext, way: Way<'_>) -> Result<(), Error> {
+        let mut panics = Panics::default();
+        self.world.start_event_frame(&mut panics);
+        step_panicked(panics, "the drop of an event", context)?;
+        // Systems and edits are caught one by one. What gets here is a fault of the runtime, which must not take the frame
+        // and its profile along either.
+        let mut panics = Panics::default();
+        let Self {
+            schedule,
+            world,
+            crew,
+            ..
+        } = self;
+        let outcome = panics.catch(|| schedule.run_frame_phases(world, context, crew, way));
+        step_panicked(panics, "the runtime", context)?;
+        outcome.unwrap_or(Ok(()))
+    }
+
+    /// Makes what is missing before systems can run.
+    pub(super) fn get_ready(&mut self) -> Result<(), Error> {
+        if !self.schedule.knows(&self.world) {
+            self.install()?;
+            self.schedule.meet(&mut self.world);
+        }
+        self.schedule.get_ready()
     }
 
     /// Runs the systems of Setup that have not run yet.
@@ -174,7 +215,7 @@ impl Runtime {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn settle(&mut self) -> Result<(), Error> {
-        self.schedule.get_ready()?;
+        self.get_ready()?;
         let context = FrameContext {
             clock: *self.clock_mut(),
             which: WhichSystems::BuiltIn,

@@ -36,4 +36,4 @@ pub use system::{System, SystemBuilder, SystemClaiming};
 pub(crate) use chance::Seed;
 #[cfg(feature = "scene")]
 pub(crate) use executor::Watch;
-pub(crate) use executor::{Crew, FrameContext, Leader, WhichSystems};
+pub(crate) use executor::{Crew, FrameContext, Leader, Way, WhichSystems, step_panicked};

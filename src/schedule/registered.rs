@@ -31,6 +31,10 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 pub struct Schedule {
     pub(super) phases: Vec<PhaseSystems>,
     pub(super) reserved: ReservedIds,
+    /// The world that the systems remember rows and events of.
+    prepared_for: Option<u64>,
+    /// The key of the next lane of ids.
+    next_lane: u32,
 }
 
 #[derive(Debug)]
@@ -67,7 +71,8 @@ pub(super) struct Facts {
     pub(super) orders: Vec<OrderWish>,
     pub(super) every: Option<f64>,
     pub(super) on_caller_thread: bool,
-    pub(super) lanes: u32,
+    /// The key of its lane of ids, if it records edits.
+    pub(super) lane: Option<u32>,
     pub(super) is_on: bool,
     pub(super) built_in: bool,
     /// Whether it comes with the crate, so that nobody wonders why it does nothing.
@@ -98,6 +103,16 @@ impl Registered {
 
     pub(super) fn job_mut(&mut self) -> &mut Job {
         self.job.get_mut().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Lets everything that the system remembers begin with this world.
+    fn prepare(&mut self, world: &mut World) {
+        let Self { facts, job } = self;
+        let job = job.get_mut().unwrap_or_else(PoisonError::into_inner);
+        for (condition, number) in job.conditions.iter_mut().zip(0..) {
+            condition.prepare(world, &format!("{}\0condition {number}", facts.name));
+        }
+        job.body.prepare(world, &facts.access, &facts.name);
     }
 
     pub(super) fn answers_to(&self, name_or_label: &str) -> bool {
@@ -137,6 +152,8 @@ impl Default for Schedule {
         Self {
             phases: Phase::STANDARD.map(PhaseSystems::new).into(),
             reserved: ReservedIds::default(),
+            prepared_for: None,
+            next_lane: 0,
         }
     }
 }
@@ -189,6 +206,22 @@ impl Schedule {
         Plan::new(&all)
     }
 
+    /// Whether the systems have begun with this world.
+    pub(crate) fn knows(&self, world: &World) -> bool {
+        self.prepared_for == Some(world.identity())
+    }
+
+    /// Lets all systems begin anew if this is not the world that they know.
+    pub(crate) fn meet(&mut self, world: &mut World) {
+        if self.knows(world) {
+            return;
+        }
+        self.prepared_for = Some(world.identity());
+        for system in self.phases.iter_mut().flat_map(|phase| &mut phase.systems) {
+            system.prepare(world);
+        }
+    }
+
     /// Makes plans and lineups that are missing.
     ///
     /// # Errors
@@ -219,7 +252,7 @@ impl Schedule {
                 .iter()
                 .map(|system| Member {
                     is_on: system.facts.is_on,
-                    records_edits: system.facts.lanes > 0,
+                    records_edits: system.facts.lane.is_some(),
                     on_caller_thread: system.facts.on_caller_thread,
                 })
                 .collect();
@@ -266,6 +299,7 @@ impl Schedule {
         Ok(())
     }
 
+    /// Adds a system. The world must be the one that earlier systems know.
     pub(crate) fn add(
         &mut self,
         system: System,
@@ -273,6 +307,7 @@ impl Schedule {
         profiler: &mut Profiler,
     ) -> Result<(), Error> {
         self.check(&system)?;
+        self.meet(world);
         let System {
             name,
             phase,
@@ -281,16 +316,16 @@ impl Schedule {
             lanes,
             built_in,
             is_shipped,
-            mut body,
+            body,
         } = system;
-        let mut conditions = rules.conditions;
+        let conditions = rules.conditions;
         let mut joint_access = access.clone();
-        for condition in &mut conditions {
+        for condition in &conditions {
             joint_access.join(condition.access());
-            condition.prepare(world, &name);
         }
-        body.prepare(world, &access, &name);
-        let registered = Registered {
+        let lane = (lanes > 0).then_some(self.next_lane);
+        self.next_lane += lanes;
+        let mut registered = Registered {
             facts: Facts {
                 phase,
                 access,
@@ -299,7 +334,7 @@ impl Schedule {
                 orders: rules.orders,
                 every: rules.every,
                 on_caller_thread: rules.on_caller_thread,
-                lanes,
+                lane,
                 is_on: true,
                 built_in,
                 is_shipped,
@@ -312,10 +347,12 @@ impl Schedule {
                 tally: Tally::default(),
             }),
         };
+        registered.prepare(world);
+        self.prepared_for.get_or_insert(world.identity());
         let mut phases = self.phases.iter_mut();
         let systems = phases
             .find(|known| known.phase == phase)
-            .expect("the phase was looked for");
+            .expect("the phase was found before");
         systems.systems.push(registered);
         systems.plan = None;
         systems.lineup = None;
@@ -343,6 +380,11 @@ impl Schedule {
                 reason,
             }))
         };
+        if system.lanes > 1 {
+            return refuse(String::from(
+                "it takes `Edits` twice, and edits are carried out in one order; take `Edits` once",
+            ));
+        }
         if !self.phases.iter().any(|known| known.phase == system.phase) {
             let phase = system.phase;
             return refuse(format!(

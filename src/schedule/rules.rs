@@ -51,7 +51,8 @@ pub(super) fn is_due(every: f64, clock: &Clock) -> bool {
 pub(super) trait Condition: Send {
     fn access(&self) -> &Access;
     fn reserves_ids(&self) -> bool;
-    fn prepare(&mut self, world: &mut World, system: &str);
+    /// Prepares the condition; `name` is that of no other condition and no system.
+    fn prepare(&mut self, world: &mut World, name: &str);
     fn holds(&mut self, world: &World) -> Result<bool, Error>;
 }
 
@@ -86,14 +87,16 @@ where
         C::LANES > 0
     }
 
-    fn prepare(&mut self, world: &mut World, system: &str) {
-        let mut preparation = Preparation::new(world, &self.access, system);
+    fn prepare(&mut self, world: &mut World, name: &str) {
+        let mut preparation = Preparation::new(world, &self.access, name);
         self.state = Some(C::prepare(&mut preparation));
     }
 
     fn holds(&mut self, world: &World) -> Result<bool, Error> {
         let state = self.state.as_mut().expect("prepared with its system");
-        Ok((self.f)(C::grant(state, world)?))
+        let holds = (self.f)(C::grant(state, world)?);
+        C::confirm(state);
+        Ok(holds)
     }
 }
 

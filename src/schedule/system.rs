@@ -379,6 +379,7 @@ where
         let state = self.state.as_mut().expect(PREPARED);
         let granted = C::grant(state, world)?;
         (self.f)(granted);
+        C::confirm(state);
         Ok(())
     }
 

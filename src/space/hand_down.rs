@@ -1,6 +1,6 @@
 //! What is handed down to everything below an entity, and the order in which to draw.
 
-use super::links::Links;
+use super::links::LinkNode;
 use crate::error::{Error, Kind};
 use crate::store::{Component, Entity, World};
 
@@ -145,7 +145,7 @@ impl World {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn siblings(&self, entity: Entity) -> impl Iterator<Item = Entity> {
-        let parent = self.has::<Links>(entity).then(|| self.parent(entity));
+        let parent = self.has::<LinkNode>(entity).then(|| self.parent(entity));
         parent
             .flatten()
             .into_iter()

@@ -1,6 +1,6 @@
 //! Linking and unlinking.
 
-use super::links::Links;
+use super::links::LinkNode;
 use super::propagate::{Order, install};
 use crate::error::{Error, Kind};
 use crate::store::{Components, Entity, World};
@@ -28,7 +28,8 @@ impl World {
     ///
     /// # Errors
     ///
-    /// If either is no longer alive, or if the parent is the entity itself or lies below it. The message shows the cycle.
+    /// If either is no longer alive, or if the parent is the entity itself or lies below it. The message shows the cycle. If
+    /// this is the first link of a world and another type is registered there as `transform` or `links`.
     ///
     /// # Example
     ///
@@ -86,12 +87,12 @@ impl World {
         }
         self.refuse_cycle(child, parent)?;
         self.check_sibling(child, parent, place)?;
-        install(self);
+        install(self)?;
         self.unlink_if_linked(child);
         // The parent first: a tree that is linked from the top down so has its rows in the order in which it is placed.
         for entity in [parent, child] {
-            if !self.has::<Links>(entity) {
-                self.attach_kept(entity, Links::default())?;
+            if !self.has::<LinkNode>(entity) {
+                self.attach(entity, LinkNode::default())?;
             }
         }
         let next = self.sibling_after(parent, place);
@@ -99,7 +100,7 @@ impl World {
             Some(next) => self.links_mut(next).previous_sibling.replace(child),
             None => self.links_mut(parent).last_child.replace(child),
         };
-        *self.links_mut(child) = Links {
+        *self.links_mut(child) = LinkNode {
             parent: Some(parent),
             previous_sibling: previous,
             next_sibling: next,
@@ -140,7 +141,7 @@ impl World {
             SiblingPlace::First => self.children(parent).next(),
             SiblingPlace::Last => None,
             SiblingPlace::Before(sibling) => Some(sibling),
-            SiblingPlace::After(sibling) => self.get::<Links>(sibling).ok()?.next_sibling,
+            SiblingPlace::After(sibling) => self.get::<LinkNode>(sibling).ok()?.next_sibling,
             SiblingPlace::Index(index) => self.children(parent).nth(index),
         }
     }
@@ -232,12 +233,12 @@ impl World {
     /// An entity that nobody is linked to goes back among those that are placed in one linear pass.
     fn drop_links_if_alone(&mut self, entity: Entity) {
         if self.links_mut(entity).is_alone() {
-            self.detach_kept::<Links>(entity)
+            self.detach::<LinkNode>(entity)
                 .expect("its links were just read");
         }
     }
 
-    fn links_mut(&mut self, entity: Entity) -> &mut Links {
+    fn links_mut(&mut self, entity: Entity) -> &mut LinkNode {
         self.get_mut(entity)
             .expect("links name only entities that are linked in turn")
     }
@@ -276,7 +277,7 @@ impl World {
     }
 }
 
-/// Links of a cycle that a message shows at most.
+/// LinkNode of a cycle that a message shows at most.
 const CYCLE_SHOWN: usize = 12;
 
 fn shortened(path: &[String]) -> String {
@@ -301,9 +302,9 @@ pub(super) fn say_farewell(world: &mut World, entity: Entity) {
     // From below upwards, so that no link ever names an entity that has gone.
     for &descendant in below.iter().rev() {
         world.unlink_if_linked(descendant);
-        world.despawn_alone(descendant);
+        world.bury(descendant);
     }
-    if world.contains(entity) && world.has::<Links>(entity) {
+    if world.contains(entity) && world.has::<LinkNode>(entity) {
         world.unlink_if_linked(entity);
     }
     world.mark_order_stale();

@@ -1,50 +1,36 @@
 //! Who is whose parent, child and sibling.
 
 use crate::store::{Entity, Held, World};
+use std::marker::PhantomData;
 
-/// The place of an entity in its hierarchy. Entities without parent and children have none.
-///
-/// The hierarchy keeps it: it comes and goes with [`World::link`] and [`World::unlink`], and cannot be attached or
-/// detached by hand. As a condition, `Having<Links>` tells linked entities from the rest.
-///
-/// # Example
-///
-/// ```
-/// use gerust::{World, space::Links};
-///
-/// let mut world = World::new();
-/// let (portal, trolley) = (world.spawn(("portal",)), world.spawn(("trolley",)));
-/// world.link(trolley, portal)?;
-/// assert_eq!(world.get::<Links>(trolley)?.parent(), Some(portal));
-/// assert!(world.detach::<Links>(trolley).is_err());
-/// # Ok::<(), gerust::Error>(())
-/// ```
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
-#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
-pub struct Links {
-    pub(super) parent: Option<Entity>,
-    pub(super) first_child: Option<Entity>,
-    pub(super) last_child: Option<Entity>,
-    pub(super) previous_sibling: Option<Entity>,
-    pub(super) next_sibling: Option<Entity>,
+/// How the hierarchy stores its links: a component that no other floor can name, and so neither write nor copy.
+mod node {
+    use crate::store::Entity;
+
+    #[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
+    #[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
+    pub struct Links {
+        pub(in crate::space) parent: Option<Entity>,
+        pub(in crate::space) first_child: Option<Entity>,
+        pub(in crate::space) last_child: Option<Entity>,
+        pub(in crate::space) previous_sibling: Option<Entity>,
+        pub(in crate::space) next_sibling: Option<Entity>,
+    }
 }
 
-impl Links {
-    /// The parent, if it has one.
-    #[must_use]
-    pub fn parent(&self) -> Option<Entity> {
+/// The stored links. Lists of what a system reaches show it under the name of its public view.
+pub(crate) use node::Links as LinkNode;
+
+impl LinkNode {
+    pub(crate) fn parent(&self) -> Option<Entity> {
         self.parent
     }
 
-    /// The first of the children, if it has any.
-    #[must_use]
-    pub fn first_child(&self) -> Option<Entity> {
+    pub(crate) fn first_child(&self) -> Option<Entity> {
         self.first_child
     }
 
-    /// The sibling after this one, if there is one.
-    #[must_use]
-    pub fn next_sibling(&self) -> Option<Entity> {
+    pub(crate) fn next_sibling(&self) -> Option<Entity> {
         self.next_sibling
     }
 
@@ -53,10 +39,80 @@ impl Links {
     }
 }
 
+/// The place of an entity in its hierarchy, to read: as an item of [`Rows`](crate::Rows) or by [`World::links`].
+///
+/// Entities without parent and children have none. Only [`World::link`], [`World::unlink`] and their edits change links.
+/// This is a copy of them and no component, so nothing that a program does with it reaches the hierarchy:
+///
+/// ```compile_fail
+/// use gerust::{World, space::Links};
+///
+/// fn forge(world: &mut World, links: Links) {
+///     world.spawn((links,));
+/// }
+/// ```
+///
+/// The conditions [`Linked`](super::Linked) and [`Unlinked`](super::Unlinked) tell linked entities from the others.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::space::Links;
+///
+/// let mut world = World::new();
+/// let (portal, trolley) = (world.spawn(("portal",)), world.spawn(("trolley",)));
+/// world.link(trolley, portal)?;
+/// assert_eq!(world.links(trolley).and_then(|links| links.parent()), Some(portal));
+/// let children = world.rows::<(Entity, Links)>();
+/// assert_eq!(children.iter().filter(|(_, links)| links.parent() == Some(portal)).count(), 1);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct Links {
+    node: LinkNode,
+    /// Components can be sent to other threads; this cannot, so it is none.
+    no_component: PhantomData<*const ()>,
+}
+
+impl Links {
+    #[inline]
+    pub(super) fn of(node: &LinkNode) -> Self {
+        Self {
+            node: *node,
+            no_component: PhantomData,
+        }
+    }
+
+    /// The parent, if it has one.
+    #[must_use]
+    pub fn parent(&self) -> Option<Entity> {
+        self.node.parent
+    }
+
+    /// The first of the children, if it has any.
+    #[must_use]
+    pub fn first_child(&self) -> Option<Entity> {
+        self.node.first_child
+    }
+
+    /// The sibling after this one, if there is one.
+    #[must_use]
+    pub fn next_sibling(&self) -> Option<Entity> {
+        self.node.next_sibling
+    }
+}
+
 impl World {
-    fn links(&self, entity: Entity) -> Option<Held<'_, Links>> {
+    /// The links of an entity; `None` if it is no longer alive, or has neither parent nor children. O(1).
+    #[must_use]
+    pub fn links(&self, entity: Entity) -> Option<Links> {
+        self.node(entity).map(|node| Links::of(&node))
+    }
+
+    fn node(&self, entity: Entity) -> Option<Held<'_, LinkNode>> {
         // Asking first is cheaper than an error for entities that stand alone.
-        self.has::<Links>(entity)
+        self.has::<LinkNode>(entity)
             .then(|| self.get(entity).ok())
             .flatten()
     }
@@ -75,7 +131,7 @@ impl World {
     /// ```
     #[must_use]
     pub fn parent(&self, entity: Entity) -> Option<Entity> {
-        self.links(entity)?.parent
+        self.node(entity)?.parent
     }
 
     /// The children of an entity, in sibling order. Allocates nothing.
@@ -93,8 +149,8 @@ impl World {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn children(&self, entity: Entity) -> impl Iterator<Item = Entity> {
-        let first = self.links(entity).and_then(|links| links.first_child);
-        std::iter::successors(first, |&child| self.links(child)?.next_sibling)
+        let first = self.node(entity).and_then(|links| links.first_child);
+        std::iter::successors(first, |&child| self.node(child)?.next_sibling)
     }
 
     /// The parent of an entity, its parent, and so on up to the root. Allocates nothing.
@@ -127,9 +183,9 @@ impl World {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn descendants(&self, entity: Entity) -> impl Iterator<Item = Entity> {
-        let first = self.links(entity).and_then(|links| links.first_child);
+        let first = self.node(entity).and_then(|links| links.first_child);
         std::iter::successors(first, move |&below| {
-            next_in_preorder(entity, below, |at| self.links(at).map(|links| *links))
+            next_in_preorder(entity, below, |at| self.node(at).map(|links| *links))
         })
     }
 }
@@ -138,7 +194,7 @@ impl World {
 pub(super) fn next_in_preorder(
     top: Entity,
     at: Entity,
-    links: impl Fn(Entity) -> Option<Links>,
+    links: impl Fn(Entity) -> Option<LinkNode>,
 ) -> Option<Entity> {
     let mut here = links(at)?;
     if here.first_child.is_some() {

@@ -6,6 +6,7 @@ mod hand_down;
 mod in_place;
 mod link;
 mod link_edits;
+mod linked;
 mod links;
 mod placement_now;
 mod propagate;
@@ -17,12 +18,14 @@ mod world_transform;
 pub use hand_down::DrawOrder;
 pub use in_place::Fit;
 pub use link::SiblingPlace;
+pub use linked::{Linked, Unlinked};
 pub use links::Links;
 pub use placement_now::PlacementNow;
 pub use template::{CopyOf, MadeFrom, Shared, Template, Templates};
 pub use transform::Transform;
 pub use world_transform::WorldTransform;
 
+pub(crate) use links::LinkNode;
 pub(crate) use placement_now::climbed;
 pub(crate) use propagate::{install, placement_systems};
 

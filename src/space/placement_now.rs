@@ -1,6 +1,6 @@
 //! World placements in the middle of a frame, for systems.
 
-use super::links::Links;
+use super::links::LinkNode;
 use super::transform::Transform;
 use super::world_transform::WorldTransform;
 use crate::error::Error;
@@ -8,7 +8,7 @@ use crate::store::{Access, Claim, Entity, Grant, Preparation, Rows, World};
 use glam::Affine3A;
 use smallvec::SmallVec;
 
-type Parts<'w> = (Rows<'w, &'static Transform>, Rows<'w, &'static Links>);
+type Parts<'w> = (Rows<'w, &'static Transform>, Rows<'w, &'static LinkNode>);
 
 /// As a claim of a system: where entities are in the world right now, with what earlier systems of this frame have changed.
 ///

@@ -67,8 +67,8 @@ macro_rules! tuples {
                 mut pushed: impl FnMut(),
             ) {
                 $(
-                    let mut $member = types.cell::<$member>().expect("its plan is made").borrow_mut();
-                    let $member = $member.column_mut(table);
+                    let (mut $member, position) = types.borrow_column::<$member>(table);
+                    let $member = $member.at_mut(position);
                     $member.reserve(many.size_hint().0);
                 )+
                 for one in many {
@@ -121,7 +121,7 @@ impl BundlePlan {
         let companions = push_companions(types, &mut components);
         let table = tables.find_or_create(types, components);
         let column_of = |id: &ComponentId| {
-            let position = types.get(*id).columns.position(table);
+            let position = types.get(*id).position(table);
             (*id, position.expect("the table was made for these types"))
         };
         Self {

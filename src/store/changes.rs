@@ -57,6 +57,16 @@ impl Changes {
         });
     }
 
+    /// Forgets the columns at some positions, which ascend.
+    pub(crate) fn remove_columns(&mut self, positions: &[u32]) {
+        let mut position = 0;
+        self.columns.retain(|_| {
+            let goes = positions.binary_search(&position).is_ok();
+            position += 1;
+            !goes
+        });
+    }
+
     #[inline]
     pub(crate) fn column(&self, position: u32) -> &ColumnChanges {
         &self.columns[position as usize]

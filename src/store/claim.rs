@@ -56,6 +56,8 @@ pub trait Grant {
     fn prepare(preparation: &mut Preparation<'_>) -> Self::State;
     fn grant<'w>(state: &'w mut Self::State, world: &'w World) -> Result<Self::Granted<'w>, Error>;
 
+    /// Notes that a run with what was granted has succeeded.
+    fn confirm(_: &mut Self::State) {}
     /// Gives each claim that reserves ids a lane of its own; called before every phase.
     fn enter_lane(_: &mut Self::State, _: &mut ReservedIds) {}
     /// Says how many ids were reserved.
@@ -96,23 +98,23 @@ impl<'p> Preparation<'p> {
 /// The lanes of one phase and how many ids each has reserved.
 #[derive(Default, Debug)]
 pub struct ReservedIds {
-    lanes: u32,
+    lanes: Vec<Lane>,
+    keys: Vec<u32>,
     used: Vec<(Lane, u32)>,
 }
 
 impl ReservedIds {
-    /// Starts anew for a phase with this many lanes.
-    pub(crate) fn restart(&mut self, lanes: u32) {
-        self.lanes = lanes;
+    /// Prepares a phase with a lane for each key; see [`Entities::share_out`](super::entity::Entities::share_out).
+    pub(crate) fn restart(&mut self, world: &World, keys: impl Iterator<Item = u32>) {
+        self.keys.clear();
+        self.keys.extend(keys);
         self.used.clear();
+        let keys = self.keys.iter().copied();
+        world.entities.share_out(keys, &mut self.lanes);
     }
 
     pub(crate) fn next_lane(&mut self) -> Lane {
-        let number = u32::try_from(self.used.len()).expect("fewer lanes than 2^32");
-        let lane = Lane {
-            number,
-            of: self.lanes,
-        };
+        let lane = self.lanes[self.used.len()];
         self.used.push((lane, 0));
         lane
     }
@@ -121,14 +123,18 @@ impl ReservedIds {
         self.used[lane.number as usize].1 = count;
     }
 
-    /// Takes the reserved ids out of circulation, whether or not anybody will live under them.
+    /// Takes the reserved ids out of the sequence, whether or not entities will live under them.
     pub(crate) fn commit(&self, world: &mut World) {
+        let entities = &mut world.entities;
         if self.used.iter().any(|&(_, count)| count > 0) {
-            world.entities.commit(&self.used);
+            entities.commit(&self.used);
+        }
+        for (&key, &(_, count)) in self.keys.iter().zip(&self.used) {
+            entities.remember(key, count);
         }
     }
 
-    /// Takes the reserved ids out of circulation for good: somebody may have noted them, so they must never come to
+    /// Takes the reserved ids out of the sequence for good: a system may have stored them, so they must never come to
     /// mean another entity.
     pub(crate) fn burn(&self, world: &mut World) {
         let reserved: Vec<Entity> = self
@@ -172,6 +178,10 @@ impl<I: Items, C: Conditions> Grant for Rows<'_, I, C> {
 
     fn grant<'w>(state: &'w mut RowsState, world: &'w World) -> Result<Rows<'w, I, C>, Error> {
         Ok(Rows::for_system(world, state))
+    }
+
+    fn confirm(state: &mut RowsState) {
+        state.confirm();
     }
 
     fn note_rows(state: &RowsState, rows: &mut Vec<bool>) {
@@ -237,6 +247,10 @@ macro_rules! tuples {
                 world: &'w World,
             ) -> Result<Self::Granted<'w>, Error> {
                 Ok(($($member::grant(&mut state.$at, world)?,)*))
+            }
+
+            fn confirm(state: &mut Self::State) {
+                $($member::confirm(&mut state.$at);)*
             }
 
             fn enter_lane(state: &mut Self::State, lanes: &mut ReservedIds) {

@@ -2,20 +2,21 @@
 
 use super::batch::tail_start;
 use super::entity::TableId;
+use crate::panics::Panics;
 use atomic_refcell::AtomicRefCell;
 use std::any::Any;
 
 /// Marks a table that has no column of a type.
 pub(crate) const NO_COLUMN: u32 = u32::MAX;
 
-/// All columns of one type, side by side in ascending order of their tables.
+/// All columns of one type, side by side in the order in which their tables were made.
 ///
 /// They share one guard ([`ColumnCell`]): a claim costs one borrow and one downcast, however many tables match. A lock
 /// per column was 4.6 times slower on 100 tables of one row.
+///
+/// Where the column of a table is stands outside of the guard ([`Positions`]): systems look it up while others write.
 pub(crate) struct Columns<T> {
     data: Vec<Vec<T>>,
-    /// By table; 4 bytes for each table up to the last that has a column.
-    column_of: Vec<u32>,
     /// Emptied lists for [`Columns::lend`], so that lending allocates only the first time.
     spare: Vec<Vec<Vec<T>>>,
     /// Values that have left their rows and are about to be dropped.
@@ -26,7 +27,6 @@ impl<T> Default for Columns<T> {
     fn default() -> Self {
         Self {
             data: Vec::new(),
-            column_of: Vec::new(),
             spare: Vec::new(),
             buried: Vec::new(),
         }
@@ -34,15 +34,6 @@ impl<T> Default for Columns<T> {
 }
 
 impl<T> Columns<T> {
-    /// The position of a table's column among the columns of this type.
-    #[inline]
-    pub(crate) fn position(&self, table: TableId) -> Option<u32> {
-        self.column_of
-            .get(table.index())
-            .copied()
-            .filter(|&column| column != NO_COLUMN)
-    }
-
     #[inline]
     pub(crate) fn all(&self) -> &[Vec<T>] {
         &self.data
@@ -53,36 +44,25 @@ impl<T> Columns<T> {
         &mut self.data
     }
 
+    /// The column at a position.
     #[inline]
-    pub(crate) fn get(&self, table: TableId, row: u32) -> Option<&T> {
-        let column = self.position(table)?;
-        self.data[column as usize].get(row as usize)
+    pub(crate) fn at_mut(&mut self, position: u32) -> &mut Vec<T> {
+        &mut self.data[position as usize]
     }
 
-    /// The column of a table that is known to have one.
-    #[inline]
-    pub(crate) fn column_mut(&mut self, table: TableId) -> &mut Vec<T> {
-        &mut self.data[self.column_of[table.index()] as usize]
+    /// Keeps a value that was replaced until it can be dropped; see [`AnyColumns::drop_buried`].
+    pub(crate) fn bury(&mut self, value: T) {
+        self.buried.push(value);
     }
 
-    fn add(&mut self, table: TableId) {
-        debug_assert!(table.index() >= self.column_of.len(), "tables ascend");
-        self.column_of.resize(table.index(), NO_COLUMN);
-        self.column_of
-            .push(u32::try_from(self.data.len()).expect("fewer than 2^32 tables"));
-        self.data.push(Vec::new());
-    }
-
-    /// Moves the columns of some tables out into a list in which they keep their positions. Two walks of one system over tables that
-    /// differ can so both write: each has its own columns. [`Columns::take_back`] must follow.
-    pub(crate) fn lend(&mut self, tables: &[TableId]) -> Vec<Vec<T>> {
+    /// Moves the columns at some positions out into a list in which they keep their positions. Two walks of one system over
+    /// tables that differ can so both write: each has its own columns. [`Columns::take_back`] must follow.
+    pub(crate) fn lend(&mut self, positions: impl Iterator<Item = u32>) -> Vec<Vec<T>> {
         let mut lent = self.spare.pop().unwrap_or_default();
         lent.resize_with(self.data.len(), Vec::new);
-        for &table in tables {
-            if let Some(position) = self.position(table) {
-                let position = position as usize;
-                std::mem::swap(&mut lent[position], &mut self.data[position]);
-            }
+        for position in positions {
+            let position = position as usize;
+            std::mem::swap(&mut lent[position], &mut self.data[position]);
         }
         lent
     }
@@ -101,6 +81,45 @@ impl<T> Columns<T> {
     }
 }
 
+/// Where the column of each table is among the columns of a type: 4 bytes for each table up to the last that has one.
+#[derive(Default, Debug)]
+pub(crate) struct Positions(Vec<u32>);
+
+impl Positions {
+    #[inline]
+    pub(crate) fn of(&self, table: TableId) -> Option<u32> {
+        let position = self.0.get(table.index()).copied();
+        position.filter(|&position| position != NO_COLUMN)
+    }
+
+    /// The position of a table that is known to have a column.
+    #[inline]
+    pub(crate) fn known(&self, table: TableId) -> u32 {
+        self.0[table.index()]
+    }
+
+    pub(crate) fn set(&mut self, table: TableId, position: u32) {
+        if table.index() >= self.0.len() {
+            self.0.resize(table.index() + 1, NO_COLUMN);
+        }
+        self.0[table.index()] = position;
+    }
+
+    /// Forgets the columns at some positions, which ascend; those behind them move up.
+    pub(crate) fn remove(&mut self, removed: &[u32]) {
+        for position in &mut self.0 {
+            if *position == NO_COLUMN {
+                continue;
+            }
+            let before = removed.partition_point(|removed| removed < position);
+            *position = match removed.get(before) == Some(position) {
+                true => NO_COLUMN,
+                false => *position - before as u32,
+            };
+        }
+    }
+}
+
 /// The columns of one type behind their guard.
 pub(crate) struct ColumnCell<T>(pub(crate) AtomicRefCell<Columns<T>>);
 
@@ -110,36 +129,44 @@ impl<T> Default for ColumnCell<T> {
     }
 }
 
-/// What can be done with columns without knowing their type.
+/// What can be done with columns without knowing their type. Columns are given by their positions.
 pub(crate) trait AnyColumns: Any + Send + Sync {
-    /// Makes an empty column for a table newer than all before it.
-    fn add(&mut self, table: TableId);
-    /// The position of a table's column, if it has one.
-    fn position(&self, table: TableId) -> Option<u32>;
+    /// Adds an empty column behind all others, and returns its position.
+    fn add(&mut self) -> u32;
+    /// Removes the columns at some positions, which ascend; they must be empty.
+    fn remove(&mut self, positions: &[u32]);
     /// How many columns there are, and how many rows each has.
     fn lengths(&self) -> Vec<usize>;
     /// How many values fit without a new allocation, over all columns.
     fn capacity(&self) -> usize;
     /// Moves a row to the graveyard; the last row of the column takes its place. Nothing is dropped yet, so nothing can
-    /// panic half-way through a table's columns.
-    fn bury_row(&mut self, table: TableId, row: u32);
+    /// panic half-way through a table's columns. Returns whether there is anything to drop.
+    fn bury_row(&mut self, position: u32, row: u32) -> bool;
     /// [`AnyColumns::bury_row`] for the rows of a batch.
-    fn bury_rows(&mut self, table: TableId, rows: &[(u32, u32)]);
-    /// Drops what was buried. A value whose drop panics is gone; the rest stay buried for the next call.
-    fn drop_buried(&mut self);
-    /// Moves a row to the end of another table's column; the last row of the old column takes its place.
-    fn move_row(&mut self, from: TableId, row: u32, to: TableId);
+    fn bury_rows(&mut self, position: u32, rows: &[(u32, u32)]) -> bool;
+    /// Drops what was buried: all of it, even if some of the drops panic.
+    fn drop_buried(&mut self, panics: &mut Panics);
+    /// Moves a row to the end of another column; the last row of the old column takes its place.
+    fn move_row(&mut self, from: u32, row: u32, to: u32);
     /// [`AnyColumns::move_row`] for the rows of a batch.
-    fn move_rows(&mut self, from: TableId, rows: &[(u32, u32)], to: TableId);
+    fn move_rows(&mut self, from: u32, rows: &[(u32, u32)], to: u32);
 }
 
 impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
-    fn add(&mut self, table: TableId) {
-        self.0.get_mut().add(table);
+    fn add(&mut self) -> u32 {
+        let data = &mut self.0.get_mut().data;
+        data.push(Vec::new());
+        u32::try_from(data.len() - 1).expect("fewer than 2^32 tables")
     }
 
-    fn position(&self, table: TableId) -> Option<u32> {
-        self.0.borrow().position(table)
+    fn remove(&mut self, positions: &[u32]) {
+        let mut position = 0;
+        self.0.get_mut().data.retain(|column| {
+            let goes = positions.binary_search(&position).is_ok();
+            debug_assert!(!goes || column.is_empty());
+            position += 1;
+            !goes
+        });
     }
 
     fn lengths(&self) -> Vec<usize> {
@@ -156,18 +183,18 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
         columns.data.iter().map(room).sum()
     }
 
-    fn bury_row(&mut self, table: TableId, row: u32) {
+    fn bury_row(&mut self, position: u32, row: u32) -> bool {
         let columns = self.0.get_mut();
-        let value = columns.column_mut(table).swap_remove(row as usize);
+        let value = columns.at_mut(position).swap_remove(row as usize);
         if std::mem::needs_drop::<T>() {
             columns.buried.push(value);
         }
+        std::mem::needs_drop::<T>()
     }
 
-    fn bury_rows(&mut self, table: TableId, rows: &[(u32, u32)]) {
+    fn bury_rows(&mut self, position: u32, rows: &[(u32, u32)]) -> bool {
         let columns = self.0.get_mut();
-        let mut buried = std::mem::take(&mut columns.buried);
-        let column = columns.column_mut(table);
+        let (column, buried) = (&mut columns.data[position as usize], &mut columns.buried);
         match tail_start(rows, column.len()) {
             Some(start) if std::mem::needs_drop::<T>() => {
                 buried.extend(column.drain(start..).rev())
@@ -182,27 +209,24 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
                 }
             }
         }
-        columns.buried = buried;
+        std::mem::needs_drop::<T>()
     }
 
-    fn drop_buried(&mut self) {
-        let columns = self.0.get_mut();
-        while let Some(value) = columns.buried.pop() {
-            drop(value);
-        }
+    fn drop_buried(&mut self, panics: &mut Panics) {
+        panics.drop_all(self.0.get_mut().buried.drain(..));
     }
 
-    fn move_row(&mut self, from: TableId, row: u32, to: TableId) {
+    fn move_row(&mut self, from: u32, row: u32, to: u32) {
         let columns = self.0.get_mut();
-        let value = columns.column_mut(from).swap_remove(row as usize);
-        columns.column_mut(to).push(value);
+        let value = columns.at_mut(from).swap_remove(row as usize);
+        columns.at_mut(to).push(value);
     }
 
-    fn move_rows(&mut self, from: TableId, rows: &[(u32, u32)], to: TableId) {
+    fn move_rows(&mut self, from: u32, rows: &[(u32, u32)], to: u32) {
         let columns = self.0.get_mut();
-        // Taken out of its place for the while, so that both columns are at hand at once.
-        let mut source = std::mem::take(columns.column_mut(from));
-        let target = columns.column_mut(to);
+        // Taken out of its place meanwhile, so that both columns can be changed.
+        let mut source = std::mem::take(columns.at_mut(from));
+        let target = columns.at_mut(to);
         match tail_start(rows, source.len()) {
             Some(start) => target.extend(source.drain(start..).rev()),
             None => target.extend(
@@ -210,7 +234,7 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
                     .map(|&(row, _)| source.swap_remove(row as usize)),
             ),
         }
-        *columns.column_mut(from) = source;
+        *columns.at_mut(from) = source;
     }
 }
 

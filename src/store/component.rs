@@ -1,11 +1,12 @@
 //! Component types and how the world knows them.
 
 use super::changes::{Changes, ColumnChanges, Kept};
-use super::column::{AnyColumns, ColumnCell, Columns};
+use super::column::{AnyColumns, ColumnCell, Columns, Positions};
 use super::entity::{Entity, TableId};
 use super::ticks::RowTicks;
 use super::world::World;
-use atomic_refcell::AtomicRefCell;
+use crate::panics::Panics;
+use atomic_refcell::{AtomicRefCell, AtomicRefMut};
 use rustc_hash::FxHashMap;
 use std::any::TypeId;
 
@@ -49,6 +50,8 @@ pub(crate) type FarewellHook = fn(&mut World, Entity);
 pub(crate) struct ComponentType {
     pub(crate) name: &'static str,
     pub(crate) columns: Box<dyn AnyColumns>,
+    /// Which column each table has. Beside the columns, because tables are matched while columns are borrowed.
+    positions: Positions,
     /// What is noted of changes to rows, once somebody asks.
     pub(crate) changes: Option<AtomicRefCell<Changes>>,
     /// Posts that an entity has lost the component, once somebody asks.
@@ -60,14 +63,18 @@ pub(crate) struct ComponentType {
     /// Components that come along whenever this one is attached.
     pub(crate) companions: Vec<Companion>,
     pub(crate) farewell: Option<FarewellHook>,
-    /// Whether only the floor that owns the type may attach and detach it.
-    pub(crate) kept: bool,
 }
 
 impl ComponentType {
+    /// The position of a table's column among the columns of this type.
+    #[inline]
+    pub(crate) fn position(&self, table: TableId) -> Option<u32> {
+        self.positions.of(table)
+    }
+
     fn column_changes(&mut self, table: TableId) -> Option<&mut ColumnChanges> {
         let changes = self.changes.as_mut()?.get_mut();
-        let position = self.columns.position(table)?;
+        let position = self.positions.of(table)?;
         Some(changes.column_mut(position))
     }
 
@@ -112,6 +119,8 @@ pub(crate) struct Companion {
 pub struct ComponentTypes {
     ids: FxHashMap<TypeId, ComponentId>,
     types: Vec<ComponentType>,
+    /// The types of which values wait to be dropped.
+    graves: Vec<ComponentId>,
     /// Whether any type keeps ticks.
     any_ticks: bool,
     /// Whether any type keeps anything of its changes, so that a push need not ask each.
@@ -147,6 +156,7 @@ impl ComponentTypes {
         self.types.push(ComponentType {
             name,
             columns: Box::new(ColumnCell::<T>::default()),
+            positions: Positions::default(),
             changes: None,
             tell_lost: None,
             #[cfg(feature = "snapshot")]
@@ -154,7 +164,6 @@ impl ComponentTypes {
             size: size_of::<T>(),
             companions: Vec::new(),
             farewell: None,
-            kept: false,
         });
         self.ids.insert(TypeId::of::<T>(), id);
         id
@@ -177,6 +186,17 @@ impl ComponentTypes {
         Some(&self.types[id.index()].columns.downcast_ref::<T>().0)
     }
 
+    /// The guarded columns of a type, and the position of the column of a table that is known to have one.
+    pub(crate) fn borrow_column<T: Component>(
+        &self,
+        table: TableId,
+    ) -> (AtomicRefMut<'_, Columns<T>>, u32) {
+        let id = self.id::<T>().expect("the table was made for the type");
+        let known = self.get(id);
+        let columns = known.columns.downcast_ref::<T>().0.borrow_mut();
+        (columns, known.positions.known(table))
+    }
+
     pub(crate) fn iter(&self) -> impl Iterator<Item = &ComponentType> {
         self.types.iter()
     }
@@ -184,7 +204,8 @@ impl ComponentTypes {
     /// Makes a column for a new table.
     pub(crate) fn add_column(&mut self, id: ComponentId, table: TableId) {
         let known = self.get_mut(id);
-        known.columns.add(table);
+        let position = known.columns.add();
+        known.positions.set(table, position);
         if let Some(changes) = &mut known.changes {
             changes.get_mut().add_column();
         }
@@ -201,7 +222,7 @@ impl ComponentTypes {
     ) {
         let known = &mut self.types[id.index()];
         let columns = known.columns.downcast_mut::<T>().0.get_mut();
-        columns.column_mut(table).push(value);
+        columns.at_mut(known.positions.known(table)).push(value);
         if self.any_changes {
             known.push_ticks(table, RowTicks::attached(tick));
         }
@@ -247,7 +268,7 @@ impl ComponentTypes {
         let count = values.len();
         let known = &mut self.types[id.index()];
         let columns = known.columns.downcast_mut::<T>().0.get_mut();
-        columns.column_mut(table).extend(values);
+        columns.at_mut(known.positions.known(table)).extend(values);
         if known.changes.is_some() {
             for _ in 0..count {
                 known.push_ticks(table, RowTicks::attached(tick));
@@ -257,18 +278,69 @@ impl ComponentTypes {
 
     /// Moves a row's value to where it waits to be dropped; see [`AnyColumns::bury_row`].
     pub(crate) fn bury_row(&mut self, id: ComponentId, table: TableId, row: u32) {
-        let known = self.get_mut(id);
-        known.columns.bury_row(table, row);
+        let known = &mut self.types[id.index()];
+        if known.columns.bury_row(known.positions.known(table), row) {
+            self.graves.push(id);
+        }
         known.take_ticks(table, row);
     }
 
     /// [`ComponentTypes::bury_row`] for many rows of a table, last row first.
     pub(crate) fn bury_rows(&mut self, id: ComponentId, table: TableId, rows: &[(u32, u32)]) {
-        let known = self.get_mut(id);
-        known.columns.bury_rows(table, rows);
+        let known = &mut self.types[id.index()];
+        if known.columns.bury_rows(known.positions.known(table), rows) {
+            self.graves.push(id);
+        }
         if known.changes.is_some() {
             for &(row, _) in rows {
                 known.take_ticks(table, row);
+            }
+        }
+    }
+
+    /// Replaces the value in a row; the old one waits to be dropped.
+    pub(crate) fn replace<T: Component>(
+        &mut self,
+        id: ComponentId,
+        table: TableId,
+        row: u32,
+        value: T,
+        tick: u64,
+    ) {
+        let known = &mut self.types[id.index()];
+        let columns = known.columns.downcast_mut::<T>().0.get_mut();
+        let present = &mut columns.at_mut(known.positions.known(table))[row as usize];
+        let before = std::mem::replace(present, value);
+        if std::mem::needs_drop::<T>() {
+            columns.bury(before);
+            self.graves.push(id);
+        }
+        known.mark(table, row, tick);
+    }
+
+    /// Drops all values that wait for it.
+    #[inline]
+    pub(crate) fn drop_buried(&mut self, panics: &mut Panics) {
+        while let Some(id) = self.graves.pop() {
+            self.get_mut(id).columns.drop_buried(panics);
+        }
+    }
+
+    /// Removes the columns of some tables, which must be empty.
+    pub(crate) fn remove_columns(&mut self, dropped: &[(ComponentId, TableId)]) {
+        let mut removed_of = vec![Vec::new(); self.types.len()];
+        for &(id, table) in dropped {
+            removed_of[id.index()].push(self.get(id).positions.known(table));
+        }
+        for (known, mut removed) in self.types.iter_mut().zip(removed_of) {
+            if removed.is_empty() {
+                continue;
+            }
+            removed.sort_unstable();
+            known.columns.remove(&removed);
+            known.positions.remove(&removed);
+            if let Some(changes) = &mut known.changes {
+                changes.get_mut().remove_columns(&removed);
             }
         }
     }
@@ -280,17 +352,15 @@ impl ComponentTypes {
         table: TableId,
         row: u32,
     ) -> T {
-        let value = self
-            .columns_mut::<T>(id)
-            .column_mut(table)
-            .swap_remove(row as usize);
+        let value = self.column_mut::<T>(id, table).swap_remove(row as usize);
         self.get_mut(id).take_ticks(table, row);
         value
     }
 
     pub(crate) fn move_row(&mut self, id: ComponentId, from: TableId, row: u32, to: TableId) {
         let known = self.get_mut(id);
-        known.columns.move_row(from, row, to);
+        let [source, target] = [from, to].map(|table| known.positions.known(table));
+        known.columns.move_row(source, row, target);
         if let Some(ticks) = known.take_ticks(from, row) {
             known.push_ticks(to, ticks);
         }
@@ -305,7 +375,8 @@ impl ComponentTypes {
         to: TableId,
     ) {
         let known = self.get_mut(id);
-        known.columns.move_rows(from, rows, to);
+        let [source, target] = [from, to].map(|table| known.positions.known(table));
+        known.columns.move_rows(source, rows, target);
         if known.changes.is_some() {
             for &(row, _) in rows {
                 if let Some(ticks) = known.take_ticks(from, row) {
@@ -315,14 +386,17 @@ impl ComponentTypes {
         }
     }
 
-    /// The columns of a type whose id is at hand.
+    /// The column of a table that is known to have one.
     #[inline]
-    pub(crate) fn columns_mut<T: Component>(&mut self, id: ComponentId) -> &mut Columns<T> {
-        self.types[id.index()]
-            .columns
-            .downcast_mut::<T>()
-            .0
-            .get_mut()
+    pub(crate) fn column_mut<T: Component>(
+        &mut self,
+        id: ComponentId,
+        table: TableId,
+    ) -> &mut Vec<T> {
+        let known = &mut self.types[id.index()];
+        let position = known.positions.known(table);
+        let columns = known.columns.downcast_mut::<T>().0.get_mut();
+        columns.at_mut(position)
     }
 }
 

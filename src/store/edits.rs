@@ -7,6 +7,7 @@ use super::component::Component;
 use super::entity::{Entities, Entity, Lane};
 use super::world::World;
 use crate::error::{Error, Kind};
+use crate::panics::{Panics, after_all};
 use crate::profile;
 use rustc_hash::{FxHashMap, FxHashSet};
 use std::any::{Any, TypeId};
@@ -15,12 +16,15 @@ use std::collections::vec_deque::Drain;
 
 /// Records structural changes while systems run.
 ///
-/// Rows cannot appear or go while somebody walks over them. So a system that wants to spawn, despawn, attach or detach
-/// takes `Edits`; what it records is carried out at the end of the phase, system by system in registration order, and
-/// within a system in the order of the calls. An edit on an entity that has gone by then is skipped and counted
+/// Rows cannot appear or go while a system walks over them. So a system that spawns, despawns, attaches or detaches
+/// takes `Edits`, once. The runtime carries out what it records at the end of the phase, system by system in registration
+/// order, and within a system in the order of the calls. An edit on an entity that has gone by then is skipped and counted
 /// ([`World::missed_edits`]).
 ///
-/// If a system panics, the edits of its phase are thrown away as a whole.
+/// If a system panics, the runtime discards all edits of the phase; ids that they have reserved are never used. If an edit
+/// itself panics, because the drop of a component does or the clone of a template's, then all other edits of the phase are
+/// carried out, and the frame ends with an error that names the system. A copy of a template that panics half-way leaves
+/// nothing behind.
 ///
 /// # Example
 ///
@@ -131,15 +135,15 @@ impl Edits<'_> {
 pub(crate) trait EditKind: Sized + Send + 'static {
     fn apply(self, world: &mut World) -> Result<(), Error>;
 
-    /// Carries out so many edits of the kind that follow each other.
-    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
-        one_by_one(run, world);
+    /// Carries out edits of the kind that follow each other: all of them, even if some panic.
+    fn apply_run(run: Drain<'_, Self>, world: &mut World, panics: &mut Panics) {
+        one_by_one(run, world, panics);
     }
 }
 
-fn one_by_one<K: EditKind>(run: impl Iterator<Item = K>, world: &mut World) {
+fn one_by_one<K: EditKind>(run: impl Iterator<Item = K>, world: &mut World, panics: &mut Panics) {
     for edit in run {
-        if let Err(error) = edit.apply(world) {
+        if let Some(Err(error)) = panics.catch(|| edit.apply(world)) {
             world.missed_edits.add(error);
         }
     }
@@ -154,6 +158,7 @@ fn living<T>(
     entity_of: impl Fn(&T) -> Entity,
     verb: &'static str,
     world: &mut World,
+    panics: &mut Panics,
 ) -> Vec<T> {
     let mut living = Vec::with_capacity(run.size_hint().0);
     for edit in run {
@@ -163,6 +168,7 @@ fn living<T>(
         } else {
             let stale = Kind::StaleEntity { entity, verb };
             world.missed_edits.add(Error::from(stale));
+            panics.catch(|| drop(edit));
         }
     }
     living
@@ -187,21 +193,24 @@ impl EditKind for Despawn {
         world.despawn(self.0)
     }
 
-    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
+    fn apply_run(run: Drain<'_, Self>, world: &mut World, panics: &mut Panics) {
         if run.len() < BATCH_FROM {
-            return one_by_one(run, world);
+            return one_by_one(run, world, panics);
         }
-        let many = living(run, |edit| edit.0, "despawned", world);
+        let many = living(run, |edit| edit.0, "despawned", world, panics);
         let mut seen = FxHashSet::default();
         let (first, again): (Vec<Self>, Vec<Self>) =
             many.into_iter().partition(|edit| seen.insert(edit.0));
         let ids: Vec<Entity> = first.iter().map(|edit| edit.0).collect();
-        let gone = world.despawn_many(ids.iter().copied());
+        let gone = world.despawn_all(ids.iter().copied(), panics);
         // Named twice, or gone with an entity above it: what would have been missed one by one.
-        one_by_one(again.into_iter(), world);
+        one_by_one(again.into_iter(), world, panics);
         world.missed_edits.count += (ids.len() - gone) as u64;
     }
 }
+
+/// What is done to an entity that gets a component.
+const GIVEN: &str = "given a component";
 
 struct Attach<T> {
     entity: Entity,
@@ -210,15 +219,25 @@ struct Attach<T> {
 
 impl<T: Component> EditKind for Attach<T> {
     fn apply(self, world: &mut World) -> Result<(), Error> {
-        world.attach(self.entity, self.component).map(drop)
+        if world.contains(self.entity) {
+            return world.attach(self.entity, self.component).map(drop);
+        }
+        // Counted first: the drop of the component may panic.
+        world.missed_edits.add(Error::from(Kind::StaleEntity {
+            entity: self.entity,
+            verb: GIVEN,
+        }));
+        Ok(())
     }
 
-    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
-        if run.len() < BATCH_FROM || world.keeps::<T>() {
-            return one_by_one(run, world);
+    fn apply_run(run: Drain<'_, Self>, world: &mut World, panics: &mut Panics) {
+        if run.len() < BATCH_FROM {
+            return one_by_one(run, world, panics);
         }
-        let many = living(run, |edit| edit.entity, "given a component", world);
-        world.attach_many(many.into_iter().map(|edit| (edit.entity, edit.component)));
+        let many = living(run, |edit| edit.entity, GIVEN, world, panics);
+        let id = world.types.id_or_register::<T>();
+        let many = many.into_iter().map(|edit| (edit.entity, edit.component));
+        world.attach_all(id, many, panics);
     }
 }
 
@@ -232,12 +251,15 @@ impl<T: Component> EditKind for Detach<T> {
         world.detach::<T>(self.entity).map(drop)
     }
 
-    fn apply_run(run: Drain<'_, Self>, world: &mut World) {
-        if run.len() < BATCH_FROM || world.keeps::<T>() {
-            return one_by_one(run, world);
+    fn apply_run(run: Drain<'_, Self>, world: &mut World, panics: &mut Panics) {
+        if run.len() < BATCH_FROM {
+            return one_by_one(run, world, panics);
         }
-        let many = living(run, |edit| edit.entity, "stripped of a component", world);
-        world.detach_many::<T>(many.into_iter().map(|edit| edit.entity));
+        let verb = "stripped of a component";
+        let many = living(run, |edit| edit.entity, verb, world, panics);
+        if let Some(id) = world.types.id::<T>() {
+            world.detach_all(id, many.into_iter().map(|edit| edit.entity), panics);
+        }
     }
 }
 
@@ -254,23 +276,23 @@ impl EditKind for Switch {
 }
 
 trait AnyQueue: Any + Send {
-    fn apply_run(&mut self, count: usize, world: &mut World);
-    fn clear(&mut self);
+    fn apply_run(&mut self, count: usize, world: &mut World, panics: &mut Panics);
+    fn clear(&mut self, panics: &mut Panics);
 }
 
 struct Queue<K>(VecDeque<K>);
 
 impl<K: EditKind> AnyQueue for Queue<K> {
-    fn apply_run(&mut self, count: usize, world: &mut World) {
-        K::apply_run(self.0.drain(..count), world);
+    fn apply_run(&mut self, count: usize, world: &mut World, panics: &mut Panics) {
+        K::apply_run(self.0.drain(..count), world, panics);
     }
 
-    fn clear(&mut self) {
-        self.0.clear();
+    fn clear(&mut self, panics: &mut Panics) {
+        panics.drop_all(self.0.drain(..));
     }
 }
 
-/// So many edits of one kind in a row.
+/// Some edits of one kind in a row.
 struct Run {
     queue: usize,
     count: usize,
@@ -329,6 +351,10 @@ impl Grant for Edits<'_> {
     }
 
     fn enter_lane(state: &mut EditRecord, lanes: &mut ReservedIds) {
+        debug_assert!(
+            state.order.is_empty(),
+            "the edits of the last phase were dealt with"
+        );
         state.lane = lanes.next_lane();
         state.reserved = 0;
     }
@@ -338,17 +364,21 @@ impl Grant for Edits<'_> {
     }
 
     fn apply(state: &mut EditRecord, world: &mut World) {
-        for run in state.order.drain(..) {
-            profile::count("edits", run.count as u64);
-            state.queues[run.queue].apply_run(run.count, world);
-        }
+        after_all(|panics| {
+            for run in state.order.drain(..) {
+                profile::count("edits", run.count as u64);
+                state.queues[run.queue].apply_run(run.count, world, panics);
+            }
+        });
     }
 
     fn discard(state: &mut EditRecord) {
         state.order.clear();
-        for queue in &mut state.queues {
-            queue.clear();
-        }
+        after_all(|panics| {
+            for queue in &mut state.queues {
+                queue.clear(panics);
+            }
+        });
     }
 }
 

@@ -1,5 +1,13 @@
 //! Entity ids and the slots behind them.
 
+mod far;
+mod lane;
+
+pub(crate) use lane::Lane;
+
+use far::FarSlots;
+use lane::Origin;
+use smallvec::SmallVec;
 use std::fmt;
 use std::num::NonZeroU32;
 use std::ops::Range;
@@ -41,6 +49,9 @@ impl Entity {
     }
 
     /// The index of the slot that this entity occupies while it lives.
+    ///
+    /// Most indices are dense: freed slots are used again. But entities that a system spawns in a sudden burst beside other
+    /// systems that spawn get indices from 2^31 on, so a list with a place for each index can get too long; use a map.
     #[must_use]
     pub fn index(self) -> u32 {
         self.index
@@ -104,14 +115,16 @@ const VACANT: Location = Location {
 /// All slots, and which of them are free: 12 bytes per slot, 4 more while it is free.
 ///
 /// Ids are handed out in one fixed sequence: the free slots, last freed first, then fresh slots. A plain spawn takes
-/// the next place of the sequence. During a phase the sequence stands still, and the `i`-th id that the edits of lane
-/// `l` of `n` reserve is place `i * n + l`: a function of the lane and the count alone, so ids are the same whatever
-/// the threads do. [`Entities::commit`] then takes the used places out.
+/// the next place of the sequence. During a phase the sequence stands still, and the ids that edits reserve follow from
+/// their [`Lane`] alone. [`Entities::commit`] then takes the used places out.
 #[derive(Clone, Default, Debug)]
 pub(crate) struct Entities {
     slots: Vec<Slot>,
     free: Vec<u32>,
     live: usize,
+    far: FarSlots,
+    /// By the key of a lane: how many ids it reserved in its last phase.
+    used: Vec<u32>,
 }
 
 /// Which ids are handed out next.
@@ -122,14 +135,21 @@ pub(crate) struct IdSequence {
     /// Those of slots that have been used again.
     generations: Vec<(u32, NonZeroU32)>,
     free: Vec<u32>,
+    /// The first far index that was never handed out.
+    #[serde(default)]
+    far: u32,
+    /// How many ids each lane reserved in its last phase.
+    #[serde(default)]
+    used: Vec<u32>,
 }
 
 impl Entities {
-    /// The same ids with nobody living under them.
+    /// The same ids, with no entity alive.
     #[cfg(feature = "snapshot")]
     pub(crate) fn vacated(&self) -> Self {
         let mut vacated = self.clone();
         vacated.live = 0;
+        vacated.far = FarSlots::continuing_from(self.far.next());
         for slot in &mut vacated.slots {
             slot.location = VACANT;
         }
@@ -147,10 +167,12 @@ impl Entities {
                 .map(|(index, slot)| (index as u32, slot.generation))
                 .collect(),
             free: self.free.clone(),
+            far: self.far.next(),
+            used: self.used.clone(),
         }
     }
 
-    /// Nobody, with ids that go on as a sequence does; nothing if it makes no sense.
+    /// No entity, and ids that continue a sequence; `None` if the sequence is invalid.
     #[cfg(feature = "scene")]
     pub(crate) fn with_sequence(sequence: &IdSequence) -> Option<Self> {
         // More would be damage, and could not be held.
@@ -171,6 +193,8 @@ impl Entities {
             slots,
             free: sequence.free.clone(),
             live: 0,
+            far: FarSlots::continuing_from(sequence.far),
+            used: sequence.used.clone(),
         })
     }
 
@@ -181,7 +205,7 @@ impl Entities {
 
     /// Bytes of all slots and of the list of free ones.
     pub(crate) fn bytes(&self) -> usize {
-        self.slots.len() * size_of::<Slot>() + self.free.len() * size_of::<u32>()
+        self.slots.len() * size_of::<Slot>() + self.free.len() * size_of::<u32>() + self.far.bytes()
     }
 
     #[inline]
@@ -194,14 +218,19 @@ impl Entities {
     /// one more table that does not match.
     #[inline]
     pub(crate) fn locate_loosely(&self, entity: Entity) -> Option<Location> {
-        let slot = self.slots.get(entity.index as usize)?;
-        (slot.generation == entity.generation).then_some(slot.location)
+        match self.slots.get(entity.index as usize) {
+            Some(slot) => (slot.generation == entity.generation).then_some(slot.location),
+            None => self.far.locate(entity.index),
+        }
     }
 
     /// Moves a living entity; `entity` must be alive.
     #[inline]
     pub(crate) fn relocate(&mut self, entity: Entity, location: Location) {
-        self.slots[entity.index as usize].location = location;
+        match self.slots.get_mut(entity.index as usize) {
+            Some(slot) => slot.location = location,
+            None => self.far.set(entity.index, location),
+        }
     }
 
     /// Takes the next id and gives it a place.
@@ -278,7 +307,9 @@ impl Entities {
 
     /// Makes sure that an id, which has just ended or was reserved in vain, never comes back.
     pub(crate) fn burn(&mut self, entity: Entity) {
-        let slot = &mut self.slots[entity.index as usize];
+        let Some(slot) = self.slots.get_mut(entity.index as usize) else {
+            return self.far.burn(entity.index);
+        };
         slot.location = VACANT;
         if let Some(next) = slot.generation.checked_add(1) {
             slot.generation = next;
@@ -302,15 +333,40 @@ impl Entities {
 
     /// The `count`-th id (from 0) of a lane.
     pub(crate) fn reserved(&self, lane: Lane, count: u32) -> Entity {
-        self.at_place(lane.place(count))
+        match lane.origin(count) {
+            Origin::Place(place) => self.at_place(place),
+            Origin::Far(index) => Entity::from_parts(index, NonZeroU32::MIN),
+        }
+    }
+
+    /// The lanes of a phase, by their keys: each keeps its key from phase to phase.
+    pub(crate) fn share_out(&self, keys: impl Iterator<Item = u32>, lanes: &mut Vec<Lane>) {
+        let used: SmallVec<[u32; 32]> = keys
+            .map(|key| self.used.get(key as usize).copied().unwrap_or(0))
+            .collect();
+        Lane::share_out(&used, self.far.next(), lanes);
+    }
+
+    /// Remembers how many ids the lane of a key has reserved.
+    pub(crate) fn remember(&mut self, key: u32, used: u32) {
+        let key = key as usize;
+        if key >= self.used.len() {
+            self.used.resize(key + 1, 0);
+        }
+        self.used[key] = used;
     }
 
     /// Takes the ids that lanes have reserved out of the sequence; what lies between them stays free.
     pub(crate) fn commit(&mut self, used: &[(Lane, u32)]) {
-        let mut places: Vec<usize> = used
-            .iter()
-            .flat_map(|&(lane, count)| (0..count).map(move |i| lane.place(i)))
-            .collect();
+        let mut places: Vec<usize> = Vec::new();
+        for &(lane, count) in used {
+            for number in 0..count {
+                match lane.origin(number) {
+                    Origin::Place(place) => places.push(place),
+                    Origin::Far(index) => self.far.take(index),
+                }
+            }
+        }
         let Some(&last) = places.iter().max() else {
             return;
         };
@@ -343,26 +399,10 @@ impl Entities {
 }
 
 fn fresh_index(index: usize) -> u32 {
-    // The last index is never handed out, so that `u32::MAX` can mean "none" elsewhere.
     u32::try_from(index)
         .ok()
-        .filter(|&index| index != u32::MAX)
-        .expect("a world holds at most 2^32 - 1 entities")
-}
-
-/// One of several series of ids that are reserved side by side.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(crate) struct Lane {
-    pub(crate) number: u32,
-    pub(crate) of: u32,
-}
-
-impl Lane {
-    pub(crate) const ONLY: Self = Self { number: 0, of: 1 };
-
-    fn place(self, count: u32) -> usize {
-        count as usize * self.of as usize + self.number as usize
-    }
+        .filter(|&index| index < far::FAR)
+        .expect("a world holds at most 2^31 entities")
 }
 
 #[cfg(test)]

@@ -5,6 +5,9 @@ use super::claim::{Claim, Grant, Preparation};
 use super::component::{Component, short_name};
 use super::world::World;
 use crate::error::Error;
+use crate::panics::Panics;
+#[cfg(feature = "scene")]
+use crate::panics::after_all;
 use atomic_refcell::{AtomicRef, AtomicRefMut};
 use std::collections::VecDeque;
 use std::sync::Arc;
@@ -54,8 +57,14 @@ impl<E: Component> Outbox<'_, E> {
 
 /// Where a system sees the events that others have posted, each exactly once.
 ///
-/// Events that an inbox has not yet asked for are kept for it, at most 65,536 of a type beyond the current frame; past
-/// that the oldest go. See [`Outbox`] for an example.
+/// - A new inbox begins with the events posted since the latest frame began, also where older ones are still kept for
+///   another inbox.
+/// - Events that an inbox has not asked for are kept for it, also while its system is switched off: at most 65,536 of a type
+///   beyond the current frame. Past that the oldest go, and [`World::unheard_events`] counts them.
+/// - Events that an inbox has handed out count as seen, also if the system panics afterwards.
+/// - If a phase fails, the events that its systems posted are taken back: they may name entities that never lived.
+///
+/// See [`Outbox`] for an example.
 pub struct Inbox<'w, E> {
     channel: AtomicRef<'w, Channel<E>>,
     seen: &'w Arc<AtomicU64>,
@@ -112,8 +121,10 @@ pub(crate) struct Channel<E> {
     frame_start: u64,
     /// For each inbox the number of the next event that it has not seen.
     inboxes: Vec<Arc<AtomicU64>>,
-    /// Events that went before anybody had seen them.
+    /// Events that went before any inbox had seen them.
     unheard: u64,
+    /// The phase in which a system last posted, and the number of the first event of that phase.
+    phase: (u64, u64),
 }
 
 impl<E> Default for Channel<E> {
@@ -124,6 +135,7 @@ impl<E> Default for Channel<E> {
             frame_start: 0,
             inboxes: Vec::new(),
             unheard: 0,
+            phase: (0, 0),
         }
     }
 }
@@ -142,14 +154,35 @@ impl<E> Channel<E> {
 
     /// Takes all events back.
     #[cfg(feature = "scene")]
-    fn forget(&mut self) {
+    fn forget(&mut self, panics: &mut Panics) {
         self.first = self.end();
         self.frame_start = self.first;
-        self.events.clear();
+        panics.drop_all(self.events.drain(..));
+    }
+
+    /// Notes that a system of a phase is about to post.
+    fn enter_phase(&mut self, phase: u64) {
+        if self.phase.0 != phase {
+            self.phase = (phase, self.end());
+        }
+    }
+
+    /// Takes the events of a phase back.
+    fn take_back(&mut self, phase: u64, panics: &mut Panics) {
+        if self.phase.0 != phase {
+            return;
+        }
+        let kept = self.phase.1.saturating_sub(self.first) as usize;
+        let taken = self.events.split_off(kept.min(self.events.len()));
+        let end = self.end();
+        for inbox in &self.inboxes {
+            inbox.fetch_min(end, Ordering::Relaxed);
+        }
+        panics.drop_all(taken);
     }
 
     /// Starts a frame: what every inbox has seen goes, and so does what nobody has asked for in too long.
-    fn start_frame(&mut self) {
+    fn start_frame(&mut self, panics: &mut Panics) {
         // An inbox whose system has gone is held by this channel alone.
         self.inboxes.retain(|inbox| Arc::strong_count(inbox) > 1);
         let wanted_from = self
@@ -165,18 +198,20 @@ impl<E> Channel<E> {
             false => wanted_from,
         };
         self.unheard += drop_until.saturating_sub(seen_by_all.max(self.first));
-        self.events.drain(..(drop_until - self.first) as usize);
+        let count = (drop_until - self.first) as usize;
         self.first = drop_until;
-        self.frame_start = self.end();
+        self.frame_start = drop_until + (self.events.len() - count) as u64;
+        panics.drop_all(self.events.drain(..count));
     }
 }
 
 /// What the world can do with a channel without knowing its type.
 #[derive(Clone, Copy)]
 pub(crate) struct AnyChannel {
-    start_frame: fn(&mut World),
+    start_frame: fn(&mut World, &mut Panics),
+    take_back: fn(&mut World, &mut Panics),
     #[cfg(feature = "scene")]
-    forget: fn(&mut World),
+    forget: fn(&mut World, &mut Panics),
     unheard: fn(&World) -> Option<UnheardEvents>,
     of_frame: fn(&World) -> u64,
 }
@@ -247,9 +282,13 @@ fn of_frame<E: Component>(world: &World) -> u64 {
 fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
     if world.globals.cell::<Channel<E>>().is_err() {
         world.channels.push(AnyChannel {
-            start_frame: |world| channel::<E>(world).start_frame(),
+            start_frame: |world, panics| channel::<E>(world).start_frame(panics),
+            take_back: |world, panics| {
+                let phase = world.phase;
+                channel::<E>(world).take_back(phase, panics);
+            },
             #[cfg(feature = "scene")]
-            forget: |world| channel::<E>(world).forget(),
+            forget: |world, panics| channel::<E>(world).forget(panics),
             unheard: unheard::<E>,
             of_frame: of_frame::<E>,
         });
@@ -311,15 +350,24 @@ impl World {
     /// Takes all events back that are kept: nobody hears them.
     #[cfg(feature = "scene")]
     pub(crate) fn forget_events(&mut self) {
+        after_all(|panics| {
+            for at in 0..self.channels.len() {
+                (self.channels[at].forget)(self, panics);
+            }
+        });
+    }
+
+    /// Takes back what the systems of the current phase have posted.
+    pub(crate) fn take_events_back(&mut self, panics: &mut Panics) {
         for at in 0..self.channels.len() {
-            (self.channels[at].forget)(self);
+            (self.channels[at].take_back)(self, panics);
         }
     }
 
     /// Starts a frame for all event types.
-    pub(crate) fn start_event_frame(&mut self) {
+    pub(crate) fn start_event_frame(&mut self, panics: &mut Panics) {
         for at in 0..self.channels.len() {
-            (self.channels[at].start_frame)(self);
+            (self.channels[at].start_frame)(self, panics);
         }
     }
 
@@ -356,7 +404,9 @@ impl<E: Component> Grant for Outbox<'_, E> {
     }
 
     fn grant<'w>((): &'w mut (), world: &'w World) -> Result<Outbox<'w, E>, Error> {
-        Ok(Outbox(world.globals.cell::<Channel<E>>()?.borrow_mut()))
+        let mut channel = world.globals.cell::<Channel<E>>()?.borrow_mut();
+        channel.enter_phase(world.phase);
+        Ok(Outbox(channel))
     }
 }
 
@@ -372,7 +422,7 @@ impl<E: Component> Grant for Inbox<'_, E> {
 
     fn prepare(preparation: &mut Preparation<'_>) -> Arc<AtomicU64> {
         let channel = channel::<E>(preparation.world);
-        let seen = Arc::new(AtomicU64::new(channel.first));
+        let seen = Arc::new(AtomicU64::new(channel.frame_start.max(channel.first)));
         channel.inboxes.push(Arc::clone(&seen));
         seen
     }

@@ -3,6 +3,7 @@
 mod access;
 mod batch;
 mod bundle;
+mod by_entity;
 mod changes;
 mod claim;
 mod column;
@@ -43,14 +44,16 @@ pub use world::{Held, World};
 
 #[cfg(feature = "chance")]
 pub(crate) use access::ResourceKind;
+pub(crate) use by_entity::NumberByEntity;
 pub(crate) use claim::{Grant, Preparation, ReservedIds};
-pub(crate) use component::short_name;
+pub(crate) use component::{ComponentTypes, short_name};
 pub(crate) use edits::EditKind;
 pub(crate) use entity::TableId;
 #[cfg(feature = "scene")]
 pub(crate) use entity::{Entities, IdSequence};
-pub(crate) use rows::{Locator, TableRows, Unseen};
+pub(crate) use rows::{Condition, Locator, Pattern, Shape, Sources, TableRows, Unseen};
 #[cfg(feature = "scene")]
 pub(crate) use snapshot::Written;
+pub(crate) use table::Table;
 #[cfg(feature = "parallel")]
 pub(crate) use workers::Workers;

@@ -49,7 +49,7 @@ fn read<T: Component + DeserializeOwned>(world: &mut World, entity: Entity, byte
 
 fn put_back<T: Component>(world: &mut World, entity: Entity, value: T) {
     world
-        .attach_kept(entity, value)
+        .attach(entity, value)
         .expect("the entity was made just now");
 }
 
@@ -297,6 +297,22 @@ impl World {
         })
     }
 
+    /// Registers a type of the runtime's own, unless the user has registered it under another name.
+    ///
+    /// # Errors
+    ///
+    /// If another type has the name.
+    pub(crate) fn register_unless_known<T: Component + Serialize + DeserializeOwned>(
+        &mut self,
+        name: &str,
+    ) -> Result<(), Error> {
+        let id = self.types.id_or_register::<T>();
+        match self.types.get(id).registered {
+            Some(_) => Ok(()),
+            None => self.register_component::<T>(name),
+        }
+    }
+
     fn enroll<T: Component>(&mut self, registered: Registered) -> Result<(), Error> {
         let name = &*registered.name;
         let id = self.types.id_or_register::<T>();
@@ -451,7 +467,7 @@ impl World {
         }
         let present: Vec<Entity> = self.rows::<Entity>().iter().collect();
         for entity in present {
-            self.despawn_alone(entity);
+            self.bury(entity);
         }
         self.entities = snapshot.ids.vacated();
         for (&entity, components) in &snapshot.values {

@@ -11,6 +11,8 @@ pub struct Table {
     pub(crate) entities: Vec<Entity>,
     /// Grows whenever rows may have come, gone or moved.
     version: u64,
+    /// How many tables were made before this one.
+    birth: u64,
     /// Where an entity goes when a component is attached or detached; filled as it is asked for.
     moves: FxHashMap<ComponentId, TableId>,
     /// Whether any of the types wants to know before an entity goes.
@@ -21,6 +23,11 @@ impl Table {
     /// As long as this stays the same, rows stay where they are.
     pub(crate) fn version(&self) -> u64 {
         self.version
+    }
+
+    /// How many tables were made before this one: the order of tables in walks.
+    pub(crate) fn birth(&self) -> u64 {
+        self.birth
     }
 
     /// The component types, ascending.
@@ -34,12 +41,25 @@ impl Table {
     }
 }
 
-/// All tables of a world. Tables are never removed, so their ids stay valid and ascend with time.
+/// All tables of a world. The id of a table that was dropped serves a later one.
 #[derive(Default)]
 pub struct Tables {
+    /// By id; those that were dropped have no components and no rows.
     tables: Vec<Table>,
+    /// In the order in which they were made: that of the columns of each type.
+    in_order: Vec<TableId>,
+    /// The ids of tables that were dropped.
+    vacant: Vec<TableId>,
     by_components: FxHashMap<Box<[ComponentId]>, TableId>,
+    births: u64,
+    /// How often tables have been dropped.
+    drops: u64,
+    /// From how many tables on it is worth looking for empty ones.
+    look_from: usize,
 }
+
+/// Fewer empty tables than this are never looked for: walks hardly notice them.
+const EMPTY_TABLES_KEPT: usize = 64;
 
 impl Tables {
     #[inline]
@@ -56,14 +76,75 @@ impl Tables {
     }
 
     pub(crate) fn len(&self) -> usize {
-        self.tables.len()
+        self.in_order.len()
     }
 
+    /// All tables, in the order in which they were made.
     pub(crate) fn iter(&self) -> impl Iterator<Item = (TableId, &Table)> {
-        self.tables
+        self.in_order.iter().map(|&id| (id, self.get(id)))
+    }
+
+    /// The ids of all tables, in the order in which they were made. As long as [`Tables::drops`] stays the same, new ones
+    /// only come at the end.
+    pub(crate) fn in_order(&self) -> &[TableId] {
+        &self.in_order
+    }
+
+    /// How often tables have been dropped.
+    pub(crate) fn drops(&self) -> u64 {
+        self.drops
+    }
+
+    /// Whether it pays to look for empty tables: there are many more tables than at the last look, or it is time.
+    pub(crate) fn may_have_many_empty(&self, is_time: bool) -> bool {
+        self.len() > self.look_from.max(EMPTY_TABLES_KEPT)
+            || (is_time && self.len() > EMPTY_TABLES_KEPT)
+    }
+
+    /// Drops the tables without rows if there are more of them than others, and returns how many were dropped.
+    pub(crate) fn drop_many_empty(&mut self, types: &mut ComponentTypes) -> usize {
+        let filled = self
             .iter()
-            .enumerate()
-            .map(|(index, table)| (TableId::new(index), table))
+            .filter(|(_, table)| !table.entities.is_empty())
+            .count();
+        self.look_from = 2 * filled + EMPTY_TABLES_KEPT;
+        let empty = self.len() - filled;
+        match empty > filled.max(EMPTY_TABLES_KEPT) {
+            true => self.drop_empty(types),
+            false => 0,
+        }
+    }
+
+    /// Drops all tables without rows, and returns how many there were.
+    pub(crate) fn drop_empty(&mut self, types: &mut ComponentTypes) -> usize {
+        let mut columns = Vec::new();
+        let before = self.len();
+        let Self {
+            tables,
+            in_order,
+            vacant,
+            by_components,
+            ..
+        } = self;
+        in_order.retain(|&id| {
+            let table = &mut tables[id.index()];
+            if !table.entities.is_empty() {
+                return true;
+            }
+            let components = std::mem::take(&mut table.components);
+            by_components.remove(&components);
+            columns.extend(components.iter().map(|&component| (component, id)));
+            table.entities = Vec::new();
+            vacant.push(id);
+            false
+        });
+        let dropped = before - self.len();
+        if dropped > 0 {
+            types.remove_columns(&columns);
+            self.forget_moves();
+            self.drops += 1;
+        }
+        dropped
     }
 
     pub(crate) fn iter_mut(&mut self) -> impl Iterator<Item = &mut Table> {
@@ -81,20 +162,29 @@ impl Tables {
         if let Some(&table) = self.by_components.get(components.as_slice()) {
             return table;
         }
-        let id = TableId::new(self.tables.len());
+        let vacant = self.vacant.pop();
+        let id = vacant.unwrap_or_else(|| TableId::new(self.tables.len()));
         for &component in &components {
             types.add_column(component, id);
         }
         let components = components.into_boxed_slice();
-        self.tables.push(Table {
+        let table = Table {
             entities: Vec::new(),
-            version: 0,
+            // It differs from every version of an earlier table of this id.
+            version: vacant.map_or(0, |id| self.get(id).version + 1),
+            birth: self.births,
             moves: FxHashMap::default(),
             says_farewell: components
                 .iter()
                 .any(|&component| types.get(component).farewell.is_some()),
             components: components.clone(),
-        });
+        };
+        match vacant {
+            Some(id) => self.tables[id.index()] = table,
+            None => self.tables.push(table),
+        }
+        self.births += 1;
+        self.in_order.push(id);
         self.by_components.insert(components, id);
         id
     }

@@ -14,7 +14,7 @@ use super::layers::Layer;
 use super::tree::BoxTree;
 use super::world_box::WorldBox;
 use crate::profile;
-use crate::store::Entity;
+use crate::store::{Entity, NumberByEntity};
 use fixedbitset::FixedBitSet;
 use glam::{Affine3A, Vec3};
 use item::PlacedCollider;
@@ -104,7 +104,7 @@ pub struct Boxes {
     items: Vec<Item>,
     free: Vec<Slot>,
     /// By the index of an entity.
-    slots: Vec<Slot>,
+    slots: NumberByEntity,
     compounds: FxHashMap<Slot, Compound>,
     trees: [BoxTree; TREES],
     /// Those of which only the box is another than in their tree.
@@ -211,7 +211,7 @@ impl Boxes {
     }
 
     pub(super) fn slot_of(&self, entity: Entity) -> Option<Slot> {
-        let slot = *self.slots.get(entity.index() as usize)?;
+        let slot = self.slots.get(entity);
         (slot != NO_SLOT && self.items[slot as usize].entity == entity).then_some(slot)
     }
 
@@ -308,13 +308,10 @@ impl Boxes {
         if let Some(slot) = self.slot_of(entity) {
             return slot;
         }
-        let index = entity.index() as usize;
-        if index >= self.slots.len() {
-            self.slots.resize(index + 1, NO_SLOT);
-        }
-        // Somebody else had the index before: it is gone, or it could not be given out again.
-        if self.slots[index] != NO_SLOT {
-            self.free(self.slots[index]);
+        // Another entity had the index before: it is gone, or it could not be given out again.
+        let before = self.slots.get(entity);
+        if before != NO_SLOT {
+            self.free(before);
         }
         let blank = Item {
             aabb: Aabb::default(),
@@ -341,7 +338,7 @@ impl Boxes {
                 self.items.len() as Slot - 1
             }
         };
-        self.slots[index] = slot;
+        self.slots.set(entity, slot);
         self.count += 1;
         slot
     }
@@ -384,7 +381,7 @@ impl Boxes {
             },
         );
         self.compounds.remove(&slot);
-        self.slots[item.entity.index() as usize] = NO_SLOT;
+        self.slots.set(item.entity, NO_SLOT);
         self.free.push(slot);
         self.count -= 1;
     }

@@ -27,8 +27,8 @@ type Seen<'w> = (
 /// Makes the boxes known to a world.
 pub(in crate::collide) fn install(world: &mut World) {
     world.add_companion::<Collider, WorldBox>();
-    world.set_global(Dimensions::default());
-    world.set_global(Boxes::default());
+    world.ensure_global::<Dimensions>();
+    world.ensure_global::<Boxes>();
 }
 
 /// The system that brings all boxes up to date with what was written since it, or another one like it, last ran.

@@ -10,7 +10,7 @@ use crate::collide::collider::Collider;
 use crate::collide::contacts::is_grid;
 use crate::collide::placed::PlacedBox;
 use crate::collide::refused::RefusedBodies;
-use crate::space::{Links, Transform, WorldTransform};
+use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Rows};
 use glam::{Affine3A, Vec3};
 
@@ -24,7 +24,7 @@ impl Lists {
     pub(super) fn gather(
         &mut self,
         rows: &mut MoverRows<'_>,
-        links: &Rows<'_, &'static Links>,
+        links: &Rows<'_, &'static LinkNode>,
         boxes: &Boxes,
         refused: &mut RefusedBodies,
         fall: Vec3,
@@ -64,9 +64,9 @@ impl Lists {
             &Body,
             &WorldTransform,
             Option<&Collider>,
-            Option<&Links>,
+            Option<&LinkNode>,
         ),
-        links: &Rows<'_, &'static Links>,
+        links: &Rows<'_, &'static LinkNode>,
         boxes: &Boxes,
         refused: &mut RefusedBodies,
         fall: Vec3,
@@ -80,7 +80,7 @@ impl Lists {
         if !refused.admit(entity, body, is_grid) {
             return;
         }
-        let parent = own_links.and_then(Links::parent);
+        let parent = own_links.and_then(LinkNode::parent);
         let start = match parent {
             // The local translation is the place itself: no rounding on the way to and fro.
             None => transform.translation,
@@ -177,7 +177,7 @@ impl Movers {
     pub(super) fn carrier_above(
         &self,
         mover: &Mover,
-        links: &Rows<'_, &'static Links>,
+        links: &Rows<'_, &'static LinkNode>,
     ) -> Option<&Mover> {
         if mover.depth == 0 {
             return None;
@@ -188,7 +188,7 @@ impl Movers {
     }
 
     /// Lets kinematic bodies that hang below dynamic ones come with them: they were moved first.
-    fn follow_parents(&mut self, links: &Rows<'_, &'static Links>) {
+    fn follow_parents(&mut self, links: &Rows<'_, &'static LinkNode>) {
         for at in 0..self.order.len() {
             let number = self.order[at] as usize;
             let mover = &self.list[number];
@@ -207,7 +207,7 @@ impl Movers {
     fn local(
         &self,
         mover: &Mover,
-        links: &Rows<'_, &'static Links>,
+        links: &Rows<'_, &'static LinkNode>,
         placements: &Rows<'_, &'static WorldTransform>,
     ) -> Option<Vec3> {
         let mut parents = above(links, mover.entity);

@@ -23,7 +23,7 @@ use super::refused::RefusedBodies;
 use super::tree::BoxTree;
 use crate::profile;
 use crate::schedule::{Clock, Phase, System};
-use crate::space::{Links, Transform, WorldTransform};
+use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Global, GlobalMut, Rows};
 use glam::Vec3;
 use mover::{Movers, Surface};
@@ -66,10 +66,13 @@ type MoverRows<'w> = Rows<
         &'static mut Body,
         &'static WorldTransform,
         Option<&'static Collider>,
-        Option<&'static Links>,
+        Option<&'static LinkNode>,
     ),
 >;
-type Above<'w> = (Rows<'w, &'static Links>, Rows<'w, &'static WorldTransform>);
+type Above<'w> = (
+    Rows<'w, &'static LinkNode>,
+    Rows<'w, &'static WorldTransform>,
+);
 type Settings<'w> = (
     Global<'w, Layers>,
     Global<'w, Gravity>,
@@ -145,7 +148,7 @@ struct Lists {
 struct Step<'f, 'w> {
     lists: &'f mut Lists,
     rows: &'f MoverRows<'w>,
-    links: &'f Rows<'w, &'static Links>,
+    links: &'f Rows<'w, &'static LinkNode>,
     boxes: &'f mut Boxes,
     layers: &'f Layers,
     contacts: &'f Contacts,
@@ -187,7 +190,7 @@ impl Step<'_, '_> {
     }
 }
 
-fn above(links: &Rows<'_, &'static Links>, entity: Entity) -> impl Iterator<Item = Entity> {
+fn above(links: &Rows<'_, &'static LinkNode>, entity: Entity) -> impl Iterator<Item = Entity> {
     let parent = |entity| links.get(entity)?.parent();
     std::iter::successors(parent(entity), move |&entity| parent(entity))
 }

@@ -1,6 +1,7 @@
 use super::super::pieces::own_times;
 use super::super::span::{Category, Span, SpanName, open};
 use super::*;
+use crate::panics::Panics;
 use proptest::prelude::*;
 
 fn of(sorted: Vec<u64>) -> Statistic {
@@ -56,11 +57,11 @@ proptest! {
 fn calls_of_one_frame_are_added_up() {
     let mut profiler = Profiler::default();
     for number in 1..=3 {
-        profiler.begin_frame(number);
+        profiler.begin_frame(number, &mut Panics::default());
         for _ in 0..number {
             drop(open(Category::Block, "lift"));
         }
-        profiler.end_frame(|_| ());
+        profiler.end_frame(|_| (), &mut Panics::default());
     }
     let statistics = profiler.statistics();
     let lift = statistics
@@ -75,12 +76,12 @@ fn calls_of_one_frame_are_added_up() {
 #[test]
 fn spans_nest_by_depth_and_time() {
     let mut profiler = Profiler::default();
-    profiler.begin_frame(1);
+    profiler.begin_frame(1, &mut Panics::default());
     {
         let _outer = open(Category::Block, "outer");
         let _inner = open(Category::Block, "inner");
     }
-    profiler.end_frame(|_| ());
+    profiler.end_frame(|_| (), &mut Panics::default());
     let frame = profiler.frames().next().expect("one frame");
     let depths: Vec<_> = frame
         .spans()
@@ -101,12 +102,12 @@ fn spans_nest_by_depth_and_time() {
 #[test]
 fn a_frame_within_a_frame_keeps_its_spans_apart() {
     let (mut outer, mut inner) = (Profiler::default(), Profiler::default());
-    outer.begin_frame(1);
-    inner.begin_frame(1);
+    outer.begin_frame(1, &mut Panics::default());
+    inner.begin_frame(1, &mut Panics::default());
     drop(open(Category::Block, "in"));
-    inner.end_frame(|_| ());
+    inner.end_frame(|_| (), &mut Panics::default());
     drop(open(Category::Block, "out"));
-    outer.end_frame(|_| ());
+    outer.end_frame(|_| (), &mut Panics::default());
     let names = |profiler: &Profiler| -> Vec<String> {
         let frame = profiler.frames().next().expect("one frame");
         let spans = frame.spans().iter();

@@ -1,7 +1,7 @@
 //! Entities that track another one.
 
 use crate::schedule::{Clock, Phase, System};
-use crate::space::{Links, Transform, WorldTransform, climbed};
+use crate::space::{LinkNode, Transform, WorldTransform, climbed};
 use crate::store::{Edits, Entity, Global, Lacking, Name, Rows};
 use glam::Vec3;
 
@@ -167,7 +167,7 @@ fn find((seekers, named, mut edits): (Seekers, Named, Edits)) {
 
 type Followers<'w> = Rows<'w, (Entity, &'static Follow)>;
 type Transforms<'w> = Rows<'w, &'static mut Transform>;
-type AllLinks<'w> = Rows<'w, &'static Links>;
+type AllLinks<'w> = Rows<'w, &'static LinkNode>;
 
 pub(super) fn system() -> System {
     System::named("standard: follow")

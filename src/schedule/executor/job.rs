@@ -1,12 +1,12 @@
 //! One run of one system.
 
 use crate::error::{Error, Kind};
+use crate::panics::Panic;
 use crate::profile::{self, Category};
 use crate::schedule::clock::Clock;
 use crate::schedule::registered::{Facts, Job};
 use crate::schedule::rules::is_due;
 use crate::store::World;
-use std::any::Any;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::time::Instant;
 
@@ -81,20 +81,12 @@ pub(super) fn run(
             system: facts.name.clone(),
             source,
         })),
-        Err(panic) => Err(Error::from(Kind::SystemPanicked {
+        Err(payload) => Err(Error::from(Kind::SystemPanicked {
             system: facts.name.clone(),
             phase: facts.phase.name(),
             frame: context.clock.frame(),
-            message: panic_message(&*panic),
+            panic: Panic::new(payload),
         })),
     };
     (outcome, end)
-}
-
-fn panic_message(panic: &(dyn Any + Send)) -> String {
-    panic
-        .downcast_ref::<&str>()
-        .map(|text| (*text).to_owned())
-        .or_else(|| panic.downcast_ref::<String>().cloned())
-        .unwrap_or_else(|| String::from("no message"))
 }

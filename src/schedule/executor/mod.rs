@@ -2,8 +2,8 @@
 //!
 //! A phase goes through three states: *recording* (systems run; the world is shared, edits and reserved ids pile up in
 //! each system), then either *applied* (ids committed, edits carried out in registration order) or *discarded* (a system
-//! panicked or could not be granted its claims: edits dropped, reserved ids burnt). Nothing of a discarded phase
-//! changes which entities there are, and the next phase or frame starts from a clean state.
+//! panicked or could not be granted its claims: edits dropped, events taken back, reserved ids retired). Nothing of a
+//! discarded phase changes which entities there are, and the next phase or frame starts from a clean state.
 
 mod crew;
 #[cfg_attr(
@@ -29,7 +29,8 @@ use super::cause::Cause;
 use super::lineup::Lineup;
 use super::phase::Phase;
 use super::registered::{PhaseSystems, Schedule};
-use crate::error::Error;
+use crate::error::{Error, Kind};
+use crate::panics::Panics;
 use crate::profile::{self, Category};
 use crate::store::{ReservedIds, World};
 use std::time::Instant;
@@ -47,46 +48,54 @@ pub(crate) enum Leader {
     Caller,
 }
 
-/// Is told each step of a frame, and what the world is like after it.
+/// Called after each step of a frame, with what it was and the world.
 pub(crate) type Watch<'a> = &'a mut dyn FnMut(Cause<'_>, &World);
 
-impl Schedule {
-    /// Runs the phases of a frame on one thread, and tells after each step what it was.
-    ///
-    /// # Errors
-    ///
-    /// As [`Schedule::run_phase`]; later phases do not run then.
-    pub(crate) fn run_frame_watched(
-        &mut self,
-        world: &mut World,
-        context: FrameContext,
-        watch: Watch<'_>,
-    ) -> Result<(), Error> {
-        for at in 0..self.phases.len() {
-            if self.phases[at].phase == Phase::Setup {
-                continue;
-            }
-            let Self { phases, reserved } = self;
-            let systems = &mut phases[at];
-            let Some(lineup) = systems.lineup.take() else {
-                continue;
-            };
-            systems.enter_lanes(&lineup, reserved);
-            let outcome = systems.record_serial(&lineup, world, context, &mut |name, world| {
-                watch(Cause::System(name), world);
-            });
-            systems.report_reserved(&lineup, reserved);
-            match outcome {
-                Ok(()) => systems.apply_watched(&lineup, world, reserved, watch),
-                Err(_) => systems.discard(&lineup, world, reserved),
-            }
-            systems.lineup = Some(lineup);
-            self.take_switches(world);
-            outcome?;
+/// How the systems of a frame run.
+pub(crate) struct Way<'a> {
+    pub(crate) leader: Leader,
+    /// Only where one thread runs everything.
+    pub(crate) watch: Option<Watch<'a>>,
+}
+
+impl Way<'_> {
+    /// On this thread.
+    fn alone() -> Self {
+        Self {
+            leader: Leader::Alone,
+            watch: None,
         }
-        Ok(())
     }
 
+    fn tell(
+        &mut self,
+        cause: Cause<'_>,
+        world: &World,
+        context: FrameContext,
+    ) -> Result<(), Error> {
+        let Some(watch) = &mut self.watch else {
+            return Ok(());
+        };
+        let mut panics = Panics::default();
+        panics.catch(|| watch(cause, world));
+        step_panicked(panics, "the function that watches the frame", context)
+    }
+}
+
+/// The error for a panic of something that is no system, if there was one.
+pub(crate) fn step_panicked(
+    mut panics: Panics,
+    step: &'static str,
+    context: FrameContext,
+) -> Result<(), Error> {
+    let frame = context.clock.frame();
+    match panics.take() {
+        Some(panic) => Err(Error::from(Kind::StepPanicked { step, frame, panic })),
+        None => Ok(()),
+    }
+}
+
+impl Schedule {
     /// Runs the phases of a frame.
     ///
     /// # Errors
@@ -97,11 +106,11 @@ impl Schedule {
         world: &mut World,
         context: FrameContext,
         crew: &Crew,
-        leader: Leader,
+        mut way: Way<'_>,
     ) -> Result<(), Error> {
         for at in 0..self.phases.len() {
             if self.phases[at].phase != Phase::Setup {
-                self.run_phase_at(at, world, context, crew, leader)?;
+                self.run_phase_at(at, world, context, crew, &mut way)?;
             }
         }
         Ok(())
@@ -123,7 +132,7 @@ impl Schedule {
         let at = phases
             .position(|known| known.phase == phase)
             .expect("the phase is a standard one");
-        self.run_phase_at(at, world, context, crew, Leader::Alone)
+        self.run_phase_at(at, world, context, crew, &mut Way::alone())
     }
 
     fn run_phase_at(
@@ -132,9 +141,11 @@ impl Schedule {
         world: &mut World,
         context: FrameContext,
         crew: &Crew,
-        leader: Leader,
+        way: &mut Way<'_>,
     ) -> Result<(), Error> {
-        let Self { phases, reserved } = self;
+        let Self {
+            phases, reserved, ..
+        } = self;
         let systems = &mut phases[at];
         if systems
             .lineup
@@ -143,16 +154,22 @@ impl Schedule {
         {
             return Ok(());
         }
-        // Out of its place for the while, so that it can be read while systems are changed.
+        // Out of its place meanwhile, so that it can be read while systems are changed.
         let lineup = systems.lineup.take().unwrap_or_default();
         let span = profile::open(Category::Phase, systems.phase.name());
-        systems.enter_lanes(&lineup, reserved);
-        let outcome = systems.record(&lineup, world, context, crew, leader);
+        world.phase += 1;
+        let set_up = (context.which == WhichSystems::Untried).then(|| systems.untried(&lineup));
+        systems.enter_lanes(&lineup, world, reserved);
+        let recorded = systems.record(&lineup, world, context, crew, way);
         systems.report_reserved(&lineup, reserved);
-        match outcome {
-            Ok(()) => systems.apply(&lineup, world, reserved),
-            Err(_) => systems.discard(&lineup, world, reserved),
-        }
+        let outcome = match recorded {
+            Ok(()) => systems.apply(&lineup, world, context, reserved, way),
+            Err(error) => {
+                systems.discard(&lineup, world, reserved);
+                systems.run_again(&set_up.unwrap_or_default());
+                Err(error)
+            }
+        };
         systems.lineup = Some(lineup);
         drop(span);
         self.take_switches(world);
@@ -184,20 +201,36 @@ impl Schedule {
 }
 
 impl PhaseSystems {
-    fn enter_lanes(&mut self, lineup: &Lineup, reserved: &mut ReservedIds) {
+    fn enter_lanes(&mut self, lineup: &Lineup, world: &World, reserved: &mut ReservedIds) {
         if lineup.recording.is_empty() {
             return;
         }
         let recording = lineup.recording.iter();
-        let lanes = recording
-            .map(|&at| self.systems[at as usize].facts.lanes)
-            .sum();
-        reserved.restart(lanes);
+        let keys = recording.filter_map(|&at| self.systems[at as usize].facts.lane);
+        reserved.restart(world, keys);
         for &at in &lineup.recording {
             self.systems[at as usize]
                 .job_mut()
                 .body
                 .enter_lane(reserved);
+        }
+    }
+
+    /// The systems of a lineup that record edits and have not been tried yet.
+    fn untried(&mut self, lineup: &Lineup) -> Vec<u32> {
+        let recording = lineup.recording.iter().copied();
+        recording
+            .filter(|&at| self.systems[at as usize].job_mut().tally.tried == 0)
+            .collect()
+    }
+
+    /// Lets systems of Setup run again, because their edits were discarded. The one that failed does not.
+    fn run_again(&mut self, untried: &[u32]) {
+        for &at in untried {
+            let tally = &mut self.systems[at as usize].job_mut().tally;
+            if tally.runs > 0 {
+                tally.tried = 0;
+            }
         }
     }
 
@@ -207,14 +240,14 @@ impl PhaseSystems {
         world: &World,
         context: FrameContext,
         crew: &Crew,
-        leader: Leader,
+        way: &mut Way<'_>,
     ) -> Result<(), Error> {
         #[cfg(feature = "parallel")]
-        if leader != Leader::Alone && self.is_worth_threads(lineup, crew) {
-            return self.record_parallel(lineup, world, context, crew, leader);
+        if way.leader != Leader::Alone && self.is_worth_threads(lineup, crew) {
+            return self.record_parallel(lineup, world, context, crew, way.leader);
         }
-        let _ = (crew, leader);
-        self.record_serial(lineup, world, context, &mut |_, _| ())
+        let _ = crew;
+        self.record_serial(lineup, world, context, way)
     }
 
     fn record_serial(
@@ -222,7 +255,7 @@ impl PhaseSystems {
         lineup: &Lineup,
         world: &World,
         context: FrameContext,
-        ran: &mut impl FnMut(&str, &World),
+        way: &mut Way<'_>,
     ) -> Result<(), Error> {
         let start = Instant::now();
         let mut now = start;
@@ -232,51 +265,59 @@ impl PhaseSystems {
             let job = system.job.get_mut();
             let job = job.unwrap_or_else(std::sync::PoisonError::into_inner);
             (outcome, now) = job::run(&system.facts, job, world, context, now);
+            if outcome.is_ok() {
+                outcome = way.tell(Cause::System(&system.facts.name), world, context);
+            }
             if outcome.is_err() {
                 break;
             }
-            ran(&system.facts.name, world);
         }
         self.tally.note_serial(now - start);
         outcome
     }
 
-    fn apply(&mut self, lineup: &Lineup, world: &mut World, reserved: &mut ReservedIds) {
-        if lineup.recording.is_empty() {
-            return;
-        }
-        let _span = profile::part("edits");
-        reserved.commit(world);
-        for &at in &lineup.recording {
-            self.systems[at as usize].job_mut().body.apply(world);
-        }
-    }
-
-    fn apply_watched(
+    /// Carries out the edits of all systems; of several that panic the first is reported.
+    fn apply(
         &mut self,
         lineup: &Lineup,
         world: &mut World,
+        context: FrameContext,
         reserved: &mut ReservedIds,
-        watch: Watch<'_>,
-    ) {
+        way: &mut Way<'_>,
+    ) -> Result<(), Error> {
         if lineup.recording.is_empty() {
-            return;
+            return Ok(());
         }
+        let _span = profile::part("edits");
+        let mut outcome = Ok(());
         reserved.commit(world);
         for &at in &lineup.recording {
             let system = &mut self.systems[at as usize];
-            system.job_mut().body.apply(world);
-            watch(Cause::Edits(&system.facts.name), world);
+            let mut panics = Panics::default();
+            panics.catch(|| system.job_mut().body.apply(world));
+            if let Some(panic) = panics.take() {
+                outcome = outcome.and(Err(Error::from(Kind::EditPanicked {
+                    system: system.facts.name.clone(),
+                    phase: system.facts.phase.name(),
+                    frame: context.clock.frame(),
+                    panic,
+                })));
+            }
+            outcome = outcome.and(way.tell(Cause::Edits(&system.facts.name), world, context));
         }
+        outcome
     }
 
+    /// Throws away what the phase has recorded. The phase has failed already, so a drop that panics is not reported.
     fn discard(&mut self, lineup: &Lineup, world: &mut World, reserved: &mut ReservedIds) {
+        let mut panics = Panics::default();
+        world.take_events_back(&mut panics);
         if lineup.recording.is_empty() {
             return;
         }
         reserved.burn(world);
         for &at in &lineup.recording {
-            self.systems[at as usize].job_mut().body.discard();
+            panics.catch(|| self.systems[at as usize].job_mut().body.discard());
         }
     }
 

@@ -9,9 +9,10 @@ mod order;
 mod spread;
 
 use super::link::say_farewell;
-use super::links::Links;
+use super::links::LinkNode;
 use super::transform::Transform;
 use super::world_transform::WorldTransform;
+use crate::error::Error;
 use crate::schedule::{Phase, System};
 use crate::store::{Entity, GlobalMut, Having, Lacking, Rows, TableRows, Unseen, World};
 use smallvec::SmallVec;
@@ -19,25 +20,27 @@ use smallvec::SmallVec;
 pub(super) use order::Order;
 
 /// Makes placement known to a world; does nothing the second time.
-pub(crate) fn install(world: &mut World) {
+///
+/// # Errors
+///
+/// If another type was registered under the name of one of the types of placement; then nothing was changed.
+pub(crate) fn install(world: &mut World) -> Result<(), Error> {
     if world.global::<Order>().is_ok() {
-        return;
+        return Ok(());
     }
-    world.ensure_global::<Order>();
-    world.keep_component::<Links>(say_farewell);
-    world.add_companion::<Transform, WorldTransform>();
-    world.keep_unseen::<Transform>();
     #[cfg(feature = "snapshot")]
     {
-        const FREE: &str = "nobody else registers these types";
-        world
-            .register_component::<Transform>("transform")
-            .expect(FREE);
-        world.register_component::<Links>("links").expect(FREE);
+        world.register_unless_known::<Transform>("transform")?;
+        world.register_unless_known::<LinkNode>("links")?;
         world
             .after_restore
             .push(|world| world.ensure_global::<Order>().mark_stale());
     }
+    world.ensure_global::<Order>();
+    world.set_farewell::<LinkNode>(say_farewell);
+    world.add_companion::<Transform, WorldTransform>();
+    world.keep_unseen::<Transform>();
+    Ok(())
 }
 
 type Placed<'w, C> = Rows<'w, (&'static Transform, &'static mut WorldTransform), C>;
@@ -52,7 +55,7 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
     vec![
         System::named(names[0])
             .phase(phase)
-            .takes::<(Placed<Lacking<Links>>, Unseen<Transform>)>()
+            .takes::<(Placed<Lacking<LinkNode>>, Unseen<Transform>)>()
             .runs(|(mut rows, unseen)| {
                 for mut table in rows.by_table() {
                     place_apart(&mut table, &unseen);
@@ -63,15 +66,15 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
             .after(names[0])
             .takes::<(
                 GlobalMut<Order>,
-                Rows<(Entity, &Links)>,
-                Placed<Having<Links>>,
+                Rows<(Entity, &LinkNode)>,
+                Placed<Having<LinkNode>>,
                 Unseen<Transform>,
             )>()
             .runs(|(mut order, links, mut rows, unseen)| {
                 let locate = rows.locator();
                 #[cfg(feature = "parallel")]
                 let workers = rows.workers();
-                let mut tables: SmallVec<[PlacedTable<'_, '_, Having<Links>>; TABLES]> =
+                let mut tables: SmallVec<[PlacedTable<'_, '_, Having<LinkNode>>; TABLES]> =
                     rows.by_table().collect();
                 order.bring_up_to_date(&links, &tables, locate);
                 for (number, table) in tables.iter().enumerate() {
@@ -90,7 +93,7 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
 }
 
 /// Places what has changed among entities without links.
-fn place_apart(table: &mut PlacedTable<'_, '_, Lacking<Links>>, unseen: &Unseen<Transform>) {
+fn place_apart(table: &mut PlacedTable<'_, '_, Lacking<LinkNode>>, unseen: &Unseen<Transform>) {
     if unseen.see_if_all(table.table) {
         let (locals, worlds) = &mut table.slices;
         for (local, world) in locals.iter().zip(worlds.iter_mut()) {

@@ -4,7 +4,7 @@ use super::PlacedTable;
 #[cfg(feature = "parallel")]
 use super::spread::{Trees, WORTH_THREADS};
 use crate::profile;
-use crate::space::links::{Links, next_in_preorder};
+use crate::space::links::{LinkNode, next_in_preorder};
 #[cfg(feature = "parallel")]
 use crate::store::Workers;
 use crate::store::{Conditions, Entity, Locator, Rows, TableId};
@@ -67,7 +67,7 @@ impl Order {
     /// Looks whether links have changed or rows have moved since the last walk.
     pub(super) fn bring_up_to_date<C: Conditions>(
         &mut self,
-        links: &Rows<(Entity, &Links)>,
+        links: &Rows<(Entity, &LinkNode)>,
         tables: &[PlacedTable<'_, '_, C>],
         locate: Locator<'_>,
     ) {
@@ -117,7 +117,7 @@ impl Order {
     }
 
     /// Lists all nodes anew; all of them count as changed.
-    fn rebuild(&mut self, links: &Rows<(Entity, &Links)>, locate: Locator<'_>) {
+    fn rebuild(&mut self, links: &Rows<(Entity, &LinkNode)>, locate: Locator<'_>) {
         self.nodes.clear();
         self.entities.clear();
         let number_of = numbers(&self.tables);
@@ -141,7 +141,7 @@ impl Order {
     fn push_subtree(
         &mut self,
         root: Entity,
-        links: impl Fn(Entity) -> Option<Links> + Copy,
+        links: impl Fn(Entity) -> Option<LinkNode> + Copy,
         has_place: impl Fn(Entity) -> bool,
     ) {
         // From the root down to the entity pushed last, each with the nearest node at or above it: chains may be deep, so

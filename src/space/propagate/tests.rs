@@ -103,7 +103,7 @@ fn check(world: &World) -> Result<(), TestCaseError> {
         }
     }
     // Every link is known at both of its ends.
-    for (entity, links) in world.rows::<(Entity, &Links)>().iter() {
+    for (entity, links) in world.rows::<(Entity, &LinkNode)>().iter() {
         prop_assert!(!links.is_alone());
         if let Some(parent) = links.parent() {
             prop_assert!(world.children(parent).any(|child| child == entity));

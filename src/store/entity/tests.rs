@@ -64,10 +64,12 @@ proptest! {
                 alive.remove(id);
             }
         }
+        let mut lanes = Vec::new();
+        entities.share_out(0..counts.len() as u32, &mut lanes);
         let lanes: Vec<_> = counts
             .iter()
-            .zip(0..)
-            .map(|(&count, number)| (Lane { number, of: counts.len() as u32 }, count))
+            .zip(0_usize..)
+            .map(|(&count, number)| (lanes[number], count))
             .collect();
         let reserved: Vec<_> = lanes
             .iter()
@@ -88,5 +90,87 @@ proptest! {
             prop_assert!(alive.insert(entity));
         }
         prop_assert_eq!(entities.slots.len(), slots_before, "every gap can be used again");
+    }
+}
+
+/// Reserves in some lanes, brings the entities to life and returns them by lane.
+fn spawn_in_lanes(entities: &mut Entities, counts: &[u32]) -> Vec<Vec<Entity>> {
+    let mut lanes = Vec::new();
+    entities.share_out(0..counts.len() as u32, &mut lanes);
+    let reserved: Vec<Vec<Entity>> = lanes
+        .iter()
+        .zip(counts)
+        .map(|(&lane, &count)| (0..count).map(|i| entities.reserved(lane, i)).collect())
+        .collect();
+    let used: Vec<_> = lanes.into_iter().zip(counts.iter().copied()).collect();
+    entities.commit(&used);
+    for (&count, key) in counts.iter().zip(0..) {
+        entities.remember(key, count);
+    }
+    for &entity in reserved.iter().flatten() {
+        assert_eq!(entities.locate(entity), None, "reserved, not yet alive");
+        entities.settle(entity, SOMEWHERE);
+    }
+    reserved
+}
+
+#[test]
+fn a_burst_beside_idle_lanes_takes_room_for_itself_alone() {
+    let mut entities = Entities::default();
+    let mut counts = [0_u32; 400];
+    counts[250] = 50_000;
+    let burst = spawn_in_lanes(&mut entities, &counts);
+    assert!(entities.bytes() < 50_000 * 16, "{} bytes", entities.bytes());
+    // From the second time on the ids are dense.
+    let again = spawn_in_lanes(&mut entities, &counts);
+    assert!(again[250].iter().all(|entity| entity.index() < 200_000));
+    assert!(
+        entities.bytes() < 2 * 50_000 * 16,
+        "{} bytes",
+        entities.bytes()
+    );
+    for entity in burst.iter().chain(&again).flatten() {
+        assert_eq!(entities.release(*entity), Some(SOMEWHERE));
+        assert_eq!(entities.release(*entity), None);
+    }
+    assert_eq!((entities.len(), entities.far.bytes()), (0, 0));
+}
+
+#[test]
+fn when_far_indices_are_used_up_lanes_take_turns() {
+    let mut entities = Entities {
+        far: FarSlots::continuing_from(u32::MAX - 200),
+        ..Entities::default()
+    };
+    let mut counts = [3_u32; 100];
+    counts[7] = 1_000;
+    let reserved = spawn_in_lanes(&mut entities, &counts);
+    let mut all: Vec<Entity> = reserved.into_iter().flatten().collect();
+    all.sort_unstable();
+    all.dedup();
+    assert_eq!(all.len(), 1_297);
+}
+
+proptest! {
+    /// Phase after phase with bursts in any lane: no id is handed out twice, and a copy of the sequence hands out the same.
+    #[test]
+    fn bursts_never_share_an_id(
+        phases in proptest::collection::vec(proptest::collection::vec(prop_oneof![
+            3 => 0_u32..4, 1 => 4_000_u32..9_000
+        ], 6), 1..5),
+    ) {
+        let mut entities = Entities::default();
+        let mut seen = BTreeSet::new();
+        for counts in phases {
+            let mut copy = entities.clone();
+            let reserved = spawn_in_lanes(&mut entities, &counts);
+            prop_assert_eq!(&spawn_in_lanes(&mut copy, &counts), &reserved);
+            for (number, &entity) in reserved.iter().flatten().enumerate() {
+                prop_assert!(seen.insert(entity), "{entity} was handed out twice");
+                if number % 3 == 0 {
+                    entities.release(entity);
+                }
+            }
+        }
     }
 }

@@ -1,5 +1,6 @@
 //! Which entities have a row.
 
+use super::items::position;
 use super::shape::Shape;
 use crate::store::access::{Access, ResourceKind};
 use crate::store::changes::{Changes, Kept};
@@ -89,7 +90,8 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// A `T` counts as written when it was handed out as `&mut T`, whether or not anything was done with it: a walk with
 /// `iter_mut` or `each` writes all its rows, even if it is broken off; `get_mut` writes one row. A system that was
 /// switched off sees all changes of that time when it returns. What the system writes itself does not count. In its first
-/// run a system sees every row.
+/// run a system sees every row. A run that fails, because the system panics or another of its claims cannot be granted, does
+/// not count as one: the next run sees its changes again.
 ///
 /// The first system that asks makes the world keep ticks for the type: 16 bytes for each row, and about 5 % of a walk
 /// that writes it. Types that nobody asks about cost nothing. Outside of systems, where there is no last run, every row
@@ -168,13 +170,6 @@ pub struct Fresh<T>(PhantomData<fn() -> T>);
 /// assert_eq!(special.iter().copied().collect::<Vec<_>>(), [2, 3, 4]);
 /// ```
 pub struct AnyOf<C>(PhantomData<fn() -> C>);
-
-fn position<T: Component>(types: &ComponentTypes, table: TableId) -> u32 {
-    types
-        .id::<T>()
-        .and_then(|id| types.get(id).columns.position(table))
-        .unwrap_or(NO_COLUMN)
-}
 
 /// What conditions on whole tables have in common: they hold or not as the table has the type or not.
 macro_rules! by_table {

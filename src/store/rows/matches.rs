@@ -5,39 +5,53 @@ use super::items::Items;
 use crate::store::entity::TableId;
 use crate::store::world::World;
 
-/// The tables that match, ascending, with the positions of the columns that are wanted of each.
+/// The tables that match, in the order in which they were made, with the positions of the columns that are wanted of each.
 #[derive(Default, Debug)]
 pub(crate) struct Matches {
     tables: Vec<TableId>,
     positions: Vec<u32>,
-    /// The same positions for all tables, those that do not match included, so that a look-up by table is one step.
+    /// The same positions by table id, those that do not match included, so that a look-up by table is one step.
     by_table: Vec<u32>,
+    /// How many tables have been looked at.
     seen: usize,
+    /// The world that they belong to, and how often it had dropped tables then.
+    of: Option<(u64, u64)>,
 }
 
 /// Stands first among the positions of a table that does not match.
 const NO_MATCH: u32 = u32::MAX - 1;
 
 impl Matches {
-    /// Looks at the tables made since the last call. O(new tables).
+    /// Looks at the tables made since the last call. O(new tables); all tables, if some were dropped since or the world is
+    /// another one. Borrows no column, so other systems may write meanwhile.
     pub(crate) fn refresh<I: Items, C: Conditions>(&mut self, world: &World) {
-        if self.seen == world.tables.len() {
-            return;
+        let of = Some((world.identity(), world.tables.drops()));
+        if self.of != of {
+            *self = Self {
+                of,
+                ..Self::default()
+            };
         }
-        for (id, table) in world.tables.iter().skip(self.seen) {
-            let first = self.by_table.len();
-            if I::matches(&world.types, table) && C::accepts(&world.types, table) {
-                self.tables.push(id);
-                I::positions(&world.types, id, &mut self.by_table);
-                C::positions(&world.types, id, &mut self.by_table);
-                self.positions.extend_from_slice(&self.by_table[first..]);
-            } else {
-                self.by_table.push(NO_MATCH);
+        let each = stride(I::COLUMNS + C::COLUMNS);
+        while let Some(&id) = world.tables.in_order().get(self.seen) {
+            let table = world.tables.get(id);
+            let start = id.index() * each;
+            if self.by_table.len() < start + each {
+                self.by_table.resize(start + each, NO_MATCH);
             }
-            let each = stride(I::COLUMNS + C::COLUMNS);
-            self.by_table.resize(first + each, 0);
+            if I::matches(&world.types, table) && C::accepts(&world.types, table) {
+                let first = self.positions.len();
+                self.tables.push(id);
+                I::positions(&world.types, id, &mut self.positions);
+                C::positions(&world.types, id, &mut self.positions);
+                let wanted = &self.positions[first..];
+                let slots = &mut self.by_table[start..start + each];
+                // A match that wants no column is marked all the same.
+                slots.fill(0);
+                slots[..wanted.len()].copy_from_slice(wanted);
+            }
+            self.seen += 1;
         }
-        self.seen = world.tables.len();
     }
 
     #[inline]

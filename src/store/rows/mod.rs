@@ -8,9 +8,10 @@ mod several;
 mod shape;
 mod tables;
 
+pub(crate) use conditions::Condition;
 pub use conditions::{AnyOf, Conditions, Fresh, Having, Lacking, Touched};
-pub(crate) use items::Pattern;
 pub use items::{Items, SharedItems};
+pub(crate) use items::{Pattern, Sources};
 pub use shape::RowMatch;
 pub(crate) use shape::Shape;
 pub(crate) use tables::{Locator, TableRows, Unseen};
@@ -20,7 +21,6 @@ use super::entity::{Entities, Entity};
 use super::table::Tables;
 use super::world::World;
 use crate::profile;
-use items::Sources;
 use iter::{Duties, RowIter, TableIter};
 use matches::Matches;
 use std::any::TypeId;
@@ -107,8 +107,10 @@ pub struct RowsState {
     matches: Matches,
     /// The types of which the same system claims other tables as well.
     shared_out: Vec<TypeId>,
-    /// The tick of the last run.
+    /// The tick of the last run that succeeded.
     last_run: u64,
+    /// The tick of the run that began last.
+    this_run: u64,
     /// Whether any entity has matched in any run so far.
     has_met: bool,
 }
@@ -123,6 +125,11 @@ impl RowsState {
 
     pub(super) fn has_met(&self) -> bool {
         self.has_met
+    }
+
+    /// The run that began last has succeeded: what was changed before it counts as seen.
+    pub(super) fn confirm(&mut self) {
+        self.last_run = self.this_run;
     }
 }
 
@@ -157,7 +164,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
         }
         let matches = Remembered::BySystem(&state.matches);
         let rows = Self::hold(world, matches, &state.shared_out, state.last_run);
-        state.last_run = rows.now;
+        state.this_run = rows.now;
         rows
     }
 

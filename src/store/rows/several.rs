@@ -87,10 +87,23 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn get_many_mut<const N: usize>(&mut self, of: [Entity; N]) -> Option<[I::Item<'_>; N]> {
+        let birth = |table| self.tables.get(table).birth();
         let mut wanted: [_; N] = std::array::from_fn(|at| (self.entities.locate(of[at]), at));
-        wanted.sort_unstable_by_key(|(location, _)| location.map(|found| (found.table, found.row)));
+        wanted.sort_unstable_by_key(|(location, _)| {
+            location.map(|found| (birth(found.table), found.row))
+        });
         if wanted.windows(2).any(|pair| pair[0].0 == pair[1].0) {
             return None;
+        }
+        // All are checked before any is marked: what is not handed out was not written.
+        for (location, _) in &wanted {
+            let location = (*location)?;
+            let positions = self
+                .matches
+                .of_table(location.table, I::COLUMNS + C::COLUMNS)?;
+            if C::BY_ROW && !self.holds(positions, location.row) {
+                return None;
+            }
         }
         let mut found: [Option<I::Item<'_>>; N] = std::array::from_fn(|_| None);
         let mut tables = self.tables_mut();
@@ -107,21 +120,12 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
             while let Some(&(Some(location), at)) =
                 next.next_if(|(location, _)| location.is_some_and(|found| found.table == table))
             {
-                if !tables.duties.admit(positions, location.row as usize) {
-                    return None;
-                }
+                tables.duties.admit(positions, location.row as usize);
                 let (_, from_row) = I::split(rest, location.row as usize - passed);
                 let (row, after) = I::split(from_row, 1);
                 found[at] = I::zip(row).next();
                 rest = after;
                 passed = location.row as usize + 1;
-            }
-            // An id that is stale, or whose table lies behind, has no row here.
-            if next
-                .peek()
-                .is_some_and(|(location, _)| location.is_none_or(|ahead| ahead.table < table))
-            {
-                return None;
             }
         }
         let found: Vec<I::Item<'_>> = found.into_iter().collect::<Option<_>>()?;

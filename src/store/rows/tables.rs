@@ -108,9 +108,7 @@ impl<T: Component> Unseen<'_, T> {
 
     fn of_table(&self, table: TableId) -> Option<&UnseenRows> {
         let types = &self.world.types;
-        let column = types
-            .id::<T>()
-            .and_then(|id| types.get(id).columns.position(table));
+        let column = types.id::<T>().and_then(|id| types.get(id).position(table));
         self.changes.as_ref()?.unseen(column?)
     }
 }

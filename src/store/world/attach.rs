@@ -2,9 +2,10 @@
 
 use super::World;
 use super::spawn::row_number;
-use crate::error::{Error, Kind};
+use crate::error::Error;
+use crate::panics::{Panics, after_all};
 use crate::store::batch::{Batches, tail_start};
-use crate::store::component::{Component, ComponentId, short_name};
+use crate::store::component::{Component, ComponentId};
 use crate::store::entity::{Entity, Location, TableId};
 use crate::store::table::push_companions;
 
@@ -14,7 +15,7 @@ impl World {
     ///
     /// # Errors
     ///
-    /// If the entity is no longer alive, or the component is one that the hierarchy keeps.
+    /// If the entity is no longer alive.
     ///
     /// # Panics
     ///
@@ -34,24 +35,12 @@ impl World {
         entity: Entity,
         component: T,
     ) -> Result<Option<T>, Error> {
-        let id = self.types.id_or_register::<T>();
-        self.refuse_kept(entity, id, "attached")?;
-        self.attach_kept(entity, component)
-    }
-
-    /// [`World::attach`] for the floor that keeps the type.
-    pub(crate) fn attach_kept<T: Component>(
-        &mut self,
-        entity: Entity,
-        component: T,
-    ) -> Result<Option<T>, Error> {
         let from = self.locate(entity, "given a component")?;
         let id = self.types.id_or_register::<T>();
         let tick = self.tick_outside();
-        let columns = self.types.columns_mut::<T>(id);
-        if columns.position(from.table).is_some() {
-            let present = &mut columns.column_mut(from.table)[from.row as usize];
-            let before = std::mem::replace(present, component);
+        if self.types.get(id).position(from.table).is_some() {
+            let column = self.types.column_mut::<T>(id, from.table);
+            let before = std::mem::replace(&mut column[from.row as usize], component);
             self.types.get_mut(id).mark(from.table, from.row, tick);
             return Ok(Some(before));
         }
@@ -68,7 +57,7 @@ impl World {
     ///
     /// # Panics
     ///
-    /// As [`World::attach`], and if the hierarchy keeps the component.
+    /// As [`World::attach`], and if the iterator or the drop of a replaced value panics: then all components that the iterator has yielded are attached, and the panic continues.
     ///
     /// # Example
     ///
@@ -86,28 +75,34 @@ impl World {
         many: impl IntoIterator<Item = (Entity, T)>,
     ) -> usize {
         let id = self.types.id_or_register::<T>();
-        self.panic_if_kept(id);
+        after_all(|panics| self.attach_all(id, many, panics))
+    }
+
+    /// [`World::attach_many`] with the panics of drops and of the iterator caught.
+    pub(crate) fn attach_all<T: Component>(
+        &mut self,
+        id: ComponentId,
+        many: impl IntoIterator<Item = (Entity, T)>,
+        panics: &mut Panics,
+    ) -> usize {
         let tick = self.tick_outside();
         let mut count = 0;
         let mut values: Vec<Option<T>> = Vec::new();
         let mut batches = Batches::default();
-        for (entity, component) in many {
-            let Some(location) = self.entities.locate(entity) else {
-                continue;
-            };
-            count += 1;
-            if self.tables.get(location.table).has(id) {
-                let column = self.types.columns_mut::<T>(id).column_mut(location.table);
-                column[location.row as usize] = component;
-                self.types
-                    .get_mut(id)
-                    .mark(location.table, location.row, tick);
-            } else {
-                let number = row_number(values.len());
-                batches.push(location.table, location.row, number);
-                values.push(Some(component));
+        panics.catch(|| {
+            for (entity, component) in many {
+                let Some(Location { table, row }) = self.entities.locate(entity) else {
+                    continue;
+                };
+                count += 1;
+                if self.tables.get(table).has(id) {
+                    self.types.replace(id, table, row, component, tick);
+                } else {
+                    batches.push(table, row, row_number(values.len()));
+                    values.push(Some(component));
+                }
             }
-        }
+        });
         for batch in batches.sorted(|table| self.tables.get(table).entities.len()) {
             let from = batch.table;
             let to = self.tables.with(&mut self.types, from, id);
@@ -119,6 +114,9 @@ impl World {
             self.types.push_many(id, to, taken, tick);
             self.push_new_companions(from, id, to, tick);
         }
+        // Of several values for one entity only the last was attached.
+        panics.drop_all(values.into_iter().flatten());
+        self.types.drop_buried(panics);
         count
     }
 
@@ -127,7 +125,8 @@ impl World {
     ///
     /// # Panics
     ///
-    /// If the hierarchy keeps the component, or if its drop panics.
+    /// If the iterator or the drop of a component panics: then all components that the iterator has named are detached and
+    /// dropped, and the panic continues.
     ///
     /// # Example
     ///
@@ -143,17 +142,28 @@ impl World {
         let Some(id) = self.types.id::<T>() else {
             return 0;
         };
-        self.panic_if_kept(id);
+        after_all(|panics| self.detach_all(id, many, panics))
+    }
+
+    /// [`World::detach_many`] with the panics of drops and of the iterator caught.
+    pub(crate) fn detach_all(
+        &mut self,
+        id: ComponentId,
+        many: impl IntoIterator<Item = Entity>,
+        panics: &mut Panics,
+    ) -> usize {
         let tell = self.types.get(id).tell_lost;
         let mut batches = Batches::default();
-        for entity in many {
-            let Some(location) = self.entities.locate(entity) else {
-                continue;
-            };
-            if self.tables.get(location.table).has(id) {
-                batches.push(location.table, location.row, 0);
+        panics.catch(|| {
+            for entity in many {
+                let Some(location) = self.entities.locate(entity) else {
+                    continue;
+                };
+                if self.tables.get(location.table).has(id) {
+                    batches.push(location.table, location.row, 0);
+                }
             }
-        }
+        });
         let mut count = 0;
         for batch in batches.sorted(|table| self.tables.get(table).entities.len()) {
             let from = batch.table;
@@ -166,25 +176,9 @@ impl World {
             let to = self.tables.without(&mut self.types, from, id);
             self.types.bury_rows(id, from, &batch.rows);
             self.move_rows(from, &batch.rows, to);
-            self.types.get_mut(id).columns.drop_buried();
         }
+        self.types.drop_buried(panics);
         count
-    }
-
-    /// Whether only the floor that owns a type may attach and detach it.
-    pub(crate) fn keeps<T: Component>(&self) -> bool {
-        self.types
-            .id::<T>()
-            .is_some_and(|id| self.types.get(id).kept)
-    }
-
-    fn panic_if_kept(&self, id: ComponentId) {
-        let known = self.types.get(id);
-        assert!(
-            !known.kept,
-            "`{}` is kept by the hierarchy; use `link` and `unlink`",
-            short_name(known.name)
-        );
     }
 
     /// Pushes what a newly attached type brings along to rows that came from a table.
@@ -209,7 +203,7 @@ impl World {
     ///
     /// # Errors
     ///
-    /// If the entity is no longer alive, or the component is one that the hierarchy keeps.
+    /// If the entity is no longer alive.
     ///
     /// # Example
     ///
@@ -221,17 +215,6 @@ impl World {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn detach<T: Component>(&mut self, entity: Entity) -> Result<Option<T>, Error> {
-        match self.types.id::<T>() {
-            Some(id) => {
-                self.refuse_kept(entity, id, "detached")?;
-                self.detach_kept(entity)
-            }
-            None => self.locate(entity, "stripped of a component").map(|_| None),
-        }
-    }
-
-    /// [`World::detach`] for the floor that keeps the type.
-    pub(crate) fn detach_kept<T: Component>(&mut self, entity: Entity) -> Result<Option<T>, Error> {
         let from = self.locate(entity, "stripped of a component")?;
         let Some(id) = self.types.id::<T>() else {
             return Ok(None);
@@ -294,23 +277,5 @@ impl World {
             target.push(entity);
         }
         self.tables.get_mut(from).entities = source;
-    }
-
-    fn refuse_kept(
-        &self,
-        entity: Entity,
-        id: ComponentId,
-        verb: &'static str,
-    ) -> Result<(), Error> {
-        let known = self.types.get(id);
-        if !known.kept {
-            return Ok(());
-        }
-        Err(Error::from(Kind::KeptComponent {
-            entity,
-            label: self.label(entity),
-            component: short_name(known.name),
-            verb,
-        }))
     }
 }

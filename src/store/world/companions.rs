@@ -6,12 +6,10 @@ use crate::store::entity::{Entity, TableId};
 use crate::store::rows::Lacking;
 
 impl World {
-    /// Says that only the floor which owns `T` attaches and detaches it, and what to do before an entity goes that
-    /// has it.
-    pub(crate) fn keep_component<T: Component>(&mut self, farewell: FarewellHook) {
+    /// Sets what happens before an entity goes that has a `T`.
+    pub(crate) fn set_farewell<T: Component>(&mut self, farewell: FarewellHook) {
         let id = self.types.id_or_register::<T>();
         let known = self.types.get_mut(id);
-        known.kept = true;
         known.farewell = Some(farewell);
         for table in self.tables.iter_mut() {
             table.says_farewell |= table.has(id);
@@ -45,7 +43,7 @@ impl World {
             .collect();
         for entity in late {
             let first = C::from(&*self.get::<T>(entity).expect("its row was just seen"));
-            self.attach_kept(entity, first).expect("it is alive");
+            self.attach(entity, first).expect("it is alive");
         }
     }
 }
@@ -58,10 +56,10 @@ fn push_companions<T: Component, C: Component + for<'a> From<&'a T>>(
 ) {
     let owner = types.id_or_register::<T>();
     let id = types.id_or_register::<C>();
-    let have = types.columns_mut::<C>(id).column_mut(table).len();
-    let owners = types.columns_mut::<T>(owner).column_mut(table).len();
+    let have = types.column_mut::<C>(id, table).len();
+    let owners = types.column_mut::<T>(owner, table).len();
     for row in have..owners {
-        let first = C::from(&types.columns_mut::<T>(owner).column_mut(table)[row]);
+        let first = C::from(&types.column_mut::<T>(owner, table)[row]);
         types.push(id, table, first, tick);
     }
 }

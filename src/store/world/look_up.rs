@@ -45,10 +45,13 @@ impl World {
     pub fn get<T: Component>(&self, entity: Entity) -> Result<Held<'_, T>, Error> {
         let location = self.locate(entity, "read")?;
         self.types
-            .cell::<T>()
-            .and_then(|cell| {
-                AtomicRef::filter_map(cell.borrow(), |columns| {
-                    columns.get(location.table, location.row)
+            .id::<T>()
+            .and_then(|id| {
+                let known = self.types.get(id);
+                let position = known.position(location.table)?;
+                let columns = known.columns.downcast_ref::<T>().0.borrow();
+                AtomicRef::filter_map(columns, |columns| {
+                    columns.all()[position as usize].get(location.row as usize)
                 })
             })
             .map(Held)
@@ -78,8 +81,8 @@ impl World {
                 self.types
                     .get_mut(id)
                     .mark(location.table, location.row, tick);
-                let columns = self.types.columns_mut::<T>(id);
-                Ok(&mut columns.column_mut(location.table)[location.row as usize])
+                let column = self.types.column_mut::<T>(id, location.table);
+                Ok(&mut column[location.row as usize])
             }
             _ => Err(self.missing::<T>(entity, "write")),
         }

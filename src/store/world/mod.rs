@@ -23,9 +23,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 /// over rows reads memory forward. Besides its components an entity costs 20 bytes: 12 for its slot, 8 for its id in
 /// the table.
 ///
-/// Limits: 2^32 - 1 living entities; per index 2^32 - 1 entities one after the other, after which the index is retired
-/// rather than used wrongly; 2^32 - 1 tables and component types. Tables are never removed: memory is 4 bytes per table
-/// and type up to the last table that has the type.
+/// Limits: 2^31 living entities; per index 2^32 - 1 entities one after the other, after which the index is retired
+/// rather than used wrongly; 2^32 - 1 tables and component types. Memory is 4 bytes per table and type up to the last table that
+/// has the type; tables without entities can be [dropped](World::drop_empty_tables).
 ///
 /// A world can be used on its own, as here; a [`Runtime`](crate::Runtime) adds systems, frames and a clock.
 ///
@@ -57,9 +57,12 @@ pub struct World {
     /// What other floors bring up to date when entities have been put back.
     #[cfg(feature = "snapshot")]
     pub(crate) after_restore: Vec<fn(&mut World)>,
+    identity: Identity,
     /// One per event type.
     pub(crate) channels: Vec<AnyChannel>,
     pub(crate) missed_edits: MissedEdits,
+    /// Counts the phases that have run.
+    pub(crate) phase: u64,
     /// The tick of the system run that began last.
     tick: AtomicU64,
     /// Whether any type has its losses told, so that a despawn need not ask each.
@@ -72,7 +75,63 @@ pub struct World {
     pub(crate) switches: Vec<(String, bool)>,
 }
 
+/// A number that no other world of the process has.
+struct Identity(u64);
+
+impl Default for Identity {
+    fn default() -> Self {
+        static NEXT: AtomicU64 = AtomicU64::new(0);
+        Self(NEXT.fetch_add(1, Ordering::Relaxed))
+    }
+}
+
 impl World {
+    /// What tells this world from all others of the process, wherever it is moved to: what systems remember of one world
+    /// must not be used for another.
+    pub(crate) fn identity(&self) -> u64 {
+        self.identity.0
+    }
+
+    /// Drops the tables that have no entities, and returns how many there were. O(tables + columns of their types).
+    ///
+    /// A walk over rows looks at each table that matches, so thousands of empty ones cost time. A
+    /// [`Runtime`](crate::Runtime) drops them by itself between frames, once there are more than 64 and more than tables
+    /// with entities; this is for worlds without one, and for memory that has to go now.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut world = gerust::World::new();
+    /// let crate_1 = world.spawn((1_u8, "crate"));
+    /// world.spawn((2_u8,));
+    /// world.despawn(crate_1)?;
+    /// assert_eq!(world.memory().tables().len(), 2);
+    /// assert_eq!(world.drop_empty_tables(), 1);
+    /// assert_eq!(world.memory().tables().len(), 1);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn drop_empty_tables(&mut self) -> usize {
+        let dropped = self.tables.drop_empty(&mut self.types);
+        self.after_drop(dropped)
+    }
+
+    /// Drops the tables without entities if they outnumber the others. They are counted when many tables have come
+    /// since they were counted last, or if `is_time`.
+    pub(crate) fn drop_many_empty_tables(&mut self, is_time: bool) {
+        if self.tables.may_have_many_empty(is_time) {
+            let dropped = self.tables.drop_many_empty(&mut self.types);
+            self.after_drop(dropped);
+        }
+    }
+
+    fn after_drop(&mut self, dropped: usize) -> usize {
+        if dropped > 0 {
+            // Plans name tables and positions.
+            self.plans.clear();
+        }
+        dropped
+    }
+
     /// An empty world.
     #[must_use]
     pub fn new() -> Self {

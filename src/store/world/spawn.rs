@@ -2,10 +2,12 @@
 
 use super::World;
 use crate::error::Error;
+use crate::panics::{Panics, after_all};
 use crate::store::batch::{Batches, TableBatch, tail_start};
 use crate::store::bundle::{Bundle, Components};
 use crate::store::component::FarewellHook;
 use crate::store::entity::{Entities, Entity, Location, TableId};
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 
 impl World {
     /// Makes an entity with these components. O(components).
@@ -77,8 +79,16 @@ impl World {
     }
 
     /// Makes an entity whose id was reserved.
+    ///
+    /// # Panics
+    ///
+    /// As [`World::spawn`]; the id is retired then.
     pub(crate) fn spawn_reserved<B: Bundle>(&mut self, entity: Entity, components: B) {
-        let row = self.push_row(components);
+        let row = catch_unwind(AssertUnwindSafe(|| self.push_row(components)));
+        let row = row.unwrap_or_else(|panic| {
+            self.forgo_reserved(entity);
+            resume_unwind(panic)
+        });
         self.entities.settle(entity, row);
         self.tables.get_mut(row.table).entities.push(entity);
     }
@@ -127,7 +137,8 @@ impl World {
     ///
     /// # Panics
     ///
-    /// If the drop of a component panics; the entity is gone nevertheless, and the world can be used on.
+    /// If the drop of a component panics: then the entity and its subtree are gone, their other components are dropped,
+    /// and the panic continues.
     ///
     /// # Example
     ///
@@ -139,11 +150,21 @@ impl World {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn despawn(&mut self, entity: Entity) -> Result<(), Error> {
+        after_all(|panics| self.despawn_caught(entity, panics))
+    }
+
+    /// [`World::despawn`] with the panics of drops caught.
+    pub(crate) fn despawn_caught(
+        &mut self,
+        entity: Entity,
+        panics: &mut Panics,
+    ) -> Result<(), Error> {
         let location = self.locate(entity, "despawned")?;
         if self.tables.get(location.table).says_farewell {
             self.say_farewell(entity, location.table);
         }
-        self.despawn_alone(entity);
+        self.bury(entity);
+        self.types.drop_buried(panics);
         Ok(())
     }
 
@@ -163,27 +184,40 @@ impl World {
     /// assert_eq!(world.despawn_many(gulls), 0);
     /// ```
     pub fn despawn_many(&mut self, many: impl IntoIterator<Item = Entity>) -> usize {
-        // Those that somebody has to be told of come last: they never move the rows of the others.
+        after_all(|panics| self.despawn_all(many, panics))
+    }
+
+    /// [`World::despawn_many`] with the panics of drops and of the iterator caught.
+    pub(crate) fn despawn_all(
+        &mut self,
+        many: impl IntoIterator<Item = Entity>,
+        panics: &mut Panics,
+    ) -> usize {
+        // Those with a farewell or a posted loss come last: they never move the rows of the others.
         let mut told: Vec<Entity> = Vec::new();
         let mut batches = Batches::default();
-        for entity in many {
-            let Some(location) = self.entities.locate(entity) else {
-                continue;
-            };
-            if self.tables.get(location.table).says_farewell || self.tells_lost(location.table) {
-                told.push(entity);
-            } else {
-                batches.push(location.table, location.row, 0);
+        panics.catch(|| {
+            for entity in many {
+                let Some(location) = self.entities.locate(entity) else {
+                    continue;
+                };
+                if self.tables.get(location.table).says_farewell || self.tells_lost(location.table)
+                {
+                    told.push(entity);
+                } else {
+                    batches.push(location.table, location.row, 0);
+                }
             }
-        }
+        });
         let mut count = 0;
         for batch in batches.sorted(|table| self.tables.get(table).entities.len()) {
             count += batch.rows.len();
             self.despawn_batch(&batch);
         }
         for entity in told {
-            count += usize::from(self.despawn(entity).is_ok());
+            count += usize::from(self.despawn_caught(entity, panics).is_ok());
         }
+        self.types.drop_buried(panics);
         count
     }
 
@@ -213,7 +247,6 @@ impl World {
         for &id in table_rows.components() {
             types.bury_rows(id, table, &batch.rows);
         }
-        self.drop_buried(table);
     }
 
     /// Whether any type of a table wants its losses told.
@@ -240,8 +273,8 @@ impl World {
         }
     }
 
-    /// Ends an entity without asking anybody; nothing happens if it is gone.
-    pub(crate) fn despawn_alone(&mut self, entity: Entity) {
+    /// Ends one entity; its components wait to be dropped. Nothing happens if it is gone.
+    pub(crate) fn bury(&mut self, entity: Entity) {
         // Located again by `release`, because a farewell may have moved other rows.
         let Some(location) = self.entities.release(entity) else {
             return;
@@ -253,7 +286,6 @@ impl World {
         for &id in self.tables.get(location.table).components() {
             self.types.bury_row(id, location.table, location.row);
         }
-        self.drop_buried(location.table);
     }
 
     fn tell_lost(&mut self, entity: Entity, table: TableId) {
@@ -266,13 +298,6 @@ impl World {
             .collect();
         for tell in tellers {
             tell(self, entity);
-        }
-    }
-
-    /// Drops what has left a table, when everything else is in step again.
-    fn drop_buried(&mut self, table: TableId) {
-        for &id in self.tables.get(table).components() {
-            self.types.get_mut(id).columns.drop_buried();
         }
     }
 

@@ -23,8 +23,13 @@ impl<'w> Sources<'w, '_> {
     }
 
     fn borrow_out<T: Component>(&self, cell: &'w AtomicRefCell<Columns<T>>) -> BorrowedOut<'w, T> {
+        let positions = self
+            .matching
+            .iter()
+            .map(|&table| position::<T>(self.types, table))
+            .filter(|&position| position != NO_COLUMN);
         BorrowedOut {
-            columns: cell.borrow_mut().lend(self.matching),
+            columns: cell.borrow_mut().lend(positions),
             cell,
         }
     }
@@ -140,9 +145,12 @@ pub(super) fn ticks_of<T: Component>(types: &ComponentTypes) -> TickGuard<'_> {
     known.changes.as_ref().map(AtomicRefCell::borrow)
 }
 
-pub(super) fn position<T: Component>(types: &ComponentTypes, table: TableId) -> u32 {
+pub(in crate::store::rows) fn position<T: Component>(
+    types: &ComponentTypes,
+    table: TableId,
+) -> u32 {
     types
-        .cell::<T>()
-        .and_then(|cell| cell.borrow().position(table))
+        .id::<T>()
+        .and_then(|id| types.get(id).position(table))
         .unwrap_or(NO_COLUMN)
 }

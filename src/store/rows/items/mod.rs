@@ -12,7 +12,8 @@ mod optional;
 mod single;
 mod tuples;
 
-pub(in crate::store) use guards::Sources;
+pub(crate) use guards::Sources;
+pub(in crate::store::rows) use guards::position;
 
 use super::shape::Shape;
 use crate::store::access::Access;
