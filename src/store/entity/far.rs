@@ -34,6 +34,7 @@ impl Default for FarSlots {
 }
 
 impl FarSlots {
+    #[cfg(any(test, feature = "snapshot"))]
     /// No slot in use, and indices that continue from one that was never handed out.
     pub(super) fn continuing_from(next: u32) -> Self {
         Self {
