@@ -40,7 +40,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     while again.advance()? {}
     println!(
         "the same end: {}",
-        Some(again.runtime().world().digest()) == recording.digest(60)
+        Some(again.runtime().world().digest()?) == recording.digest(60)
     );
 
     let other = Scene::parse(
@@ -50,7 +50,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     )?;
     let (mut one, mut two) = (start(&scene)?, start(&other)?);
     let found = loop {
-        if let Some(found) = one.difference_to(&two) {
+        if let Some(found) = one.difference_to(&two)? {
             break found;
         }
         one.advance()?;

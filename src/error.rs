@@ -54,6 +54,16 @@ pub(crate) enum Kind {
     },
     #[cfg(feature = "snapshot")]
     #[error(
+        "cannot write `{name}` of entity {label}: {reason}; change the value, or how its type is serialized"
+    )]
+    NotWritten {
+        name: String,
+        entity: Entity,
+        label: String,
+        reason: String,
+    },
+    #[cfg(feature = "snapshot")]
+    #[error(
         "`{name}` of entity {entity} cannot be restored: {reason}; register the types that the snapshot was taken with"
     )]
     NotRestored {
@@ -183,6 +193,10 @@ pub(crate) enum Kind {
         "layer `{name}` cannot be added: there are {most} layers already; let some colliders share a layer"
     )]
     TooManyLayers { name: String, most: usize },
+    #[error(
+        "layer number {number} is none of these layers, which are `{known}`; use layers that the `Layers` of this world returned"
+    )]
+    ForeignLayer { number: u8, known: String },
     #[error("a collider has no box set named `{name}`; the names are {known}")]
     UnknownBoxSet { name: String, known: String },
     #[error("a grid of tiles cannot be made: {reason}")]

@@ -245,6 +245,7 @@ impl Model {
                     true => known.meet(layers[a], layers[b]),
                     false => known.part(layers[a], layers[b]),
                 }
+                .expect("they are layers of this world");
             }
             (Step::Frame, _) => self.frame()?,
             _ => unreachable!("whoever needs one has picked one"),

@@ -142,7 +142,7 @@ fn an_entity_says_more_than_its_template_field_by_field() {
         Aabb::from_center(Vec3::Y, Vec3::new(3.0, 1.0, 1.0))
     );
     let layers = world.global::<Layers>().expect("always there");
-    assert_eq!(layers.name(collider.layer()), "goods");
+    assert_eq!(layers.name(collider.layer()), Some("goods"));
     assert_eq!(
         world.get::<Body>(a).expect("it has one").motion,
         Motion::Kinematic

@@ -24,7 +24,7 @@ fn scenes() -> Vec<PathBuf> {
 }
 
 fn digest(run: &SceneRun<'_>) -> u64 {
-    run.runtime().world().digest()
+    run.runtime().world().digest().expect("all can be written")
 }
 
 #[test]

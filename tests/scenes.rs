@@ -91,10 +91,10 @@ fn every_scene_comes_out_the_same_on_any_number_of_threads() {
             runtime.set_threads(threads).expect("there are as many");
             runtime.set_serial_below(std::time::Duration::ZERO);
             let mut run = scene.start(runtime).expect("it fits");
-            let mut digests = vec![run.runtime().world().digest()];
+            let mut digests = vec![run.runtime().world().digest().expect("all can be written")];
             while run.advance().expect("nothing fails") {
                 if run.frame().is_multiple_of(50) {
-                    digests.push(run.runtime().world().digest());
+                    digests.push(run.runtime().world().digest().expect("all can be written"));
                 }
             }
             digests

@@ -180,14 +180,14 @@ impl Side<'_> {
 
     fn snapshot(&mut self) -> Result<Snapshot, Trouble> {
         match self {
-            Self::Run(run) => Ok(run.runtime().world().snapshot()),
+            Self::Run(run) => Ok(run.runtime().world().snapshot()?),
             Self::Playback(playback, frame) => Ok(playback.go_to(*frame)?.clone()),
         }
     }
 
     fn difference_to(&mut self, other: &mut Side<'_>) -> Result<Option<FirstDifference>, Trouble> {
         if let (Self::Run(one), Side::Run(other)) = (&*self, &*other) {
-            return Ok(one.difference_to(other));
+            return Ok(one.difference_to(other)?);
         }
         if let (Some(one), Some(other)) = (self.known_digest(), other.known_digest())
             && one == other

@@ -222,7 +222,7 @@ impl World {
                 label: self.label(entity),
                 layer: collider
                     .as_ref()
-                    .map(|own| layers.name(own.layer()).to_owned()),
+                    .and_then(|own| layers.name(own.layer()).map(str::to_owned)),
                 is_sensor: collider.as_ref().is_some_and(Collider::is_sensor),
                 is_on: collider.as_ref().is_some_and(Collider::is_on),
                 set: collider

@@ -30,7 +30,7 @@ impl Layer {
 /// let mut layers = Layers::default();
 /// let truck = layers.add("truck")?;
 /// let gate = layers.add("gate")?;
-/// layers.meet(truck, gate);
+/// layers.meet(truck, gate)?;
 /// assert!(layers.do_meet(gate, truck));
 /// assert!(!layers.do_meet(truck, truck));
 /// assert!(layers.do_meet(truck, Layer::default()));
@@ -72,7 +72,7 @@ impl Layers {
         let layer = Layer(self.names.len() as u8);
         self.names.push(name.to_owned());
         self.meets.push(0);
-        self.meet(layer, Layer::default());
+        self.meet(layer, Layer::default())?;
         Ok(layer)
     }
 
@@ -83,18 +83,22 @@ impl Layers {
         Some(Layer(position as u8))
     }
 
-    /// The name of a layer.
+    /// The name of a layer; `None` for a layer that these layers do not have.
     ///
     /// # Example
     ///
     /// ```
     /// use gerust::prelude::*;
     ///
-    /// assert_eq!(Layers::default().name(Layer::default()), "default");
+    /// let truck = Layers::default().add("truck")?;
+    /// let others = Layers::default();
+    /// assert_eq!(others.name(Layer::default()), Some("default"));
+    /// assert_eq!(others.name(truck), None);
+    /// # Ok::<(), gerust::Error>(())
     /// ```
     #[must_use]
-    pub fn name(&self, layer: Layer) -> &str {
-        &self.names[usize::from(layer.0)]
+    pub fn name(&self, layer: Layer) -> Option<&str> {
+        self.names.get(usize::from(layer.0)).map(String::as_str)
     }
 
     /// The names of all layers, `default` first, then in the order in which they were added.
@@ -114,12 +118,34 @@ impl Layers {
     }
 
     /// Lets two layers, or one with itself, meet.
-    pub fn meet(&mut self, a: Layer, b: Layer) {
+    ///
+    /// # Errors
+    ///
+    /// If these layers do not have one of the two: it was added to others. Nothing is changed then.
+    pub fn meet(&mut self, a: Layer, b: Layer) -> Result<(), Error> {
+        self.check(&[a, b])?;
         self.meets[usize::from(a.0)] |= b.bit();
         self.meets[usize::from(b.0)] |= a.bit();
+        Ok(())
+    }
+
+    /// Fails if one of some layers was added to other layers.
+    fn check(&self, layers: &[Layer]) -> Result<(), Error> {
+        let foreign = |layer: &&Layer| usize::from(layer.0) >= self.names.len();
+        match layers.iter().find(foreign) {
+            None => Ok(()),
+            Some(layer) => Err(Error::from(Kind::ForeignLayer {
+                number: layer.0,
+                known: self.names.join("`, `"),
+            })),
+        }
     }
 
     /// Lets two layers, or one with itself, pass through each other.
+    ///
+    /// # Errors
+    ///
+    /// As [`Layers::meet`].
     ///
     /// # Example
     ///
@@ -128,24 +154,26 @@ impl Layers {
     ///
     /// let mut layers = Layers::default();
     /// let gull = layers.add("gull")?;
-    /// layers.part(Layer::default(), gull);
+    /// layers.part(Layer::default(), gull)?;
     /// assert!(!layers.do_meet(gull, Layer::default()));
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn part(&mut self, a: Layer, b: Layer) {
+    pub fn part(&mut self, a: Layer, b: Layer) -> Result<(), Error> {
+        self.check(&[a, b])?;
         self.meets[usize::from(a.0)] &= !b.bit();
         self.meets[usize::from(b.0)] &= !a.bit();
+        Ok(())
     }
 
-    /// Whether two layers meet.
+    /// Whether two layers meet; `false` if these layers do not have one of the two.
     #[must_use]
     pub fn do_meet(&self, a: Layer, b: Layer) -> bool {
         self.met_by(a) & b.bit() != 0
     }
 
-    /// The layers that a layer meets, as a set of bits.
+    /// The layers that a layer meets, as a set of bits; none for a layer that was added to other layers.
     #[inline]
     pub(super) fn met_by(&self, layer: Layer) -> u32 {
-        self.meets[usize::from(layer.0)]
+        self.meets.get(usize::from(layer.0)).copied().unwrap_or(0)
     }
 }

@@ -333,6 +333,7 @@ impl Profiler {
                 .filter(|gauge| gauge.is(CounterKind::Rising))
                 .filter_map(|gauge| panics.catch(|| gauge.end())),
         );
+        self.helpers.end_frame();
         let mut helpers = locked(&self.helpers.recorded);
         spans.append(&mut helpers.spans);
         helpers

@@ -6,7 +6,10 @@
 
 use super::counters::Count;
 use super::span::{Category, Span, SpanName};
+use rustc_hash::FxHashMap;
 use std::cell::{Cell, RefCell};
+use std::cmp::Reverse;
+use std::collections::BinaryHeap;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::ThreadId;
 use std::time::{Duration, Instant};
@@ -55,19 +58,57 @@ pub(crate) struct HelperSpans {
     pub(super) recorded: Mutex<Lists>,
     /// Memory for the recorders of others.
     spare: Mutex<Vec<Lists>>,
-    /// Who has ever recorded for others: the place is the number, counted from 1.
-    threads: Mutex<Vec<ThreadId>>,
+    threads: Mutex<ThreadNumbers>,
+}
+
+/// The numbers of threads that have recorded for others, counted from 1. A thread keeps its number as long as it records now
+/// and then; numbers of threads that no longer do are given out again, so that threads which come and go do not pile up.
+#[derive(Default, Debug)]
+pub(super) struct ThreadNumbers {
+    /// With the frame in which the thread recorded last.
+    known: FxHashMap<ThreadId, (u32, u64)>,
+    free: BinaryHeap<Reverse<u32>>,
+    frame: u64,
+}
+
+/// After so many frames without a record a thread loses its number.
+const FRAMES_REMEMBERED: u64 = 64;
+
+impl ThreadNumbers {
+    fn of(&mut self, thread: ThreadId) -> u32 {
+        let count = self.known.len() + self.free.len();
+        let known = self.known.entry(thread).or_insert_with(|| {
+            let next = u32::try_from(count + 1).expect("fewer than 2^32 threads");
+            let number = self.free.pop().map_or(next, |Reverse(number)| number);
+            (number, 0)
+        });
+        known.1 = self.frame;
+        known.0
+    }
+
+    fn end_frame(&mut self) {
+        self.frame += 1;
+        if !self.frame.is_multiple_of(FRAMES_REMEMBERED) {
+            return;
+        }
+        let Self { known, free, frame } = self;
+        known.retain(|_, &mut (number, last)| {
+            let stays = last + FRAMES_REMEMBERED > *frame;
+            if !stays {
+                free.push(Reverse(number));
+            }
+            stays
+        });
+    }
 }
 
 impl HelperSpans {
     fn number_of(&self, thread: ThreadId) -> u32 {
-        let mut threads = locked(&self.threads);
-        let place = threads.iter().position(|&known| known == thread);
-        let place = place.unwrap_or_else(|| {
-            threads.push(thread);
-            threads.len() - 1
-        });
-        u32::try_from(place + 1).expect("fewer than 2^32 threads")
+        locked(&self.threads).of(thread)
+    }
+
+    pub(super) fn end_frame(&self) {
+        locked(&self.threads).end_frame();
     }
 }
 
@@ -240,4 +281,24 @@ pub(crate) fn ascend(
             thread: recorder.thread,
         });
     });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn threads_that_come_and_go_share_their_numbers() {
+        let mut numbers = ThreadNumbers::default();
+        let here = std::thread::current().id();
+        let mut most = 0;
+        for _ in 0..500 {
+            assert_eq!(numbers.of(here), 1);
+            let other = std::thread::spawn(|| std::thread::current().id());
+            most = most.max(numbers.of(other.join().expect("it only says who it is")));
+            numbers.end_frame();
+        }
+        assert!(most <= 2 * FRAMES_REMEMBERED as u32 + 1, "{most}");
+        assert!(numbers.known.len() as u64 <= 2 * FRAMES_REMEMBERED + 1);
+    }
 }

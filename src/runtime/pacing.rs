@@ -38,9 +38,18 @@ impl Pacing {
         const HAIR: f64 = 1e-9;
         let due = (self.owed / step + HAIR).floor();
         let frames = due.min(f64::from(self.most_frames));
-        let given_up = (due - frames) * step;
-        self.owed -= given_up;
-        (frames as u32, given_up)
+        if due == frames {
+            return (frames as u32, 0.0);
+        }
+        // The remainder is exact, where a difference of large times would be off by whole frames.
+        let rest = self.owed % step;
+        let rest = if rest < step * (1.0 - HAIR) {
+            rest
+        } else {
+            0.0
+        };
+        let before = std::mem::replace(&mut self.owed, frames * step + rest);
+        (frames as u32, before - self.owed)
     }
 
     fn pay_frame(&mut self, step: f64) {
@@ -216,6 +225,26 @@ mod tests {
             }
             let passed = pieces.iter().sum::<f64>() * speed;
             prop_assert!((accounted + pacing.owed - passed).abs() < 1e-6);
+        }
+    }
+
+    #[test]
+    fn a_very_long_time_leaves_no_frame_behind() {
+        for seconds in [1e3, 1e9, 1e15, 1e300] {
+            let mut pacing = Pacing::default();
+            let step = 1.0 / 60.0;
+            let (due, given_up) = pacing.take(seconds, step);
+            assert_eq!(due, MOST_FRAMES);
+            assert!((given_up / seconds - 1.0).abs() < 1e-3);
+            for _ in 0..due {
+                pacing.pay_frame(step);
+            }
+            assert!(
+                (0.0..step).contains(&pacing.owed),
+                "{seconds} s leave {}",
+                pacing.owed
+            );
+            assert_eq!(pacing.take(0.0, step).0, 0);
         }
     }
 

@@ -195,7 +195,12 @@ impl Asked<'_> {
         let contacts = || self.world.global::<Contacts>().ok();
         let clock = || self.world.global::<Clock>().ok();
         let number = match name {
-            "digest" => return Some(Value::Text(format!("{:016x}", self.world.digest()))),
+            "digest" => {
+                let digest = self.world.digest();
+                let text = digest
+                    .map_or_else(|error| error.to_string(), |digest| format!("{digest:016x}"));
+                return Some(Value::Text(text));
+            }
             "entities" => self.world.len() as f64,
             "contacts" => contacts()?.iter().len() as f64,
             "leftovers" => contacts()?.leftover_count() as f64,

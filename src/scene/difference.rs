@@ -90,9 +90,9 @@ impl FirstDifference {
     /// let mut world = World::new();
     /// world.register_component::<Load>("load")?;
     /// let truck = world.spawn((Load { tonnes: 3.0 },));
-    /// let before = world.snapshot();
+    /// let before = world.snapshot()?;
     /// world.get_mut::<Load>(truck)?.tonnes = 4.5;
-    /// let found = FirstDifference::between(7, &before, &world.snapshot()).expect("the load has changed");
+    /// let found = FirstDifference::between(7, &before, &world.snapshot()?).expect("the load has changed");
     /// assert_eq!(found.to_string(), "after frame 7 load.tonnes of `#0.1` is 3.0 and 4.5");
     /// # Ok::<(), gerust::Error>(())
     /// ```
@@ -124,6 +124,10 @@ impl SceneRun<'_> {
     ///
     /// Run both frame by frame and ask after each: the first answer says where they begin to differ.
     ///
+    /// # Errors
+    ///
+    /// As [`World::snapshot`](crate::World::snapshot).
+    ///
     /// # Example
     ///
     /// ```
@@ -139,22 +143,22 @@ impl SceneRun<'_> {
     /// };
     /// let (one, other) = (scene(1)?, scene(2)?);
     /// let (mut one, mut other) = (one.start(Runtime::new())?, other.start(Runtime::new())?);
-    /// let mut found = one.difference_to(&other);
+    /// let mut found = one.difference_to(&other)?;
     /// while found.is_none() && one.advance()? && other.advance()? {
-    ///     found = one.difference_to(&other);
+    ///     found = one.difference_to(&other)?;
     /// }
     /// let found = found.expect("the gull goes elsewhere");
     /// assert_eq!(found.to_string(), "after frame 2 transform.translation.0 of `gull` is 1.0 and 2.0");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    #[must_use]
-    pub fn difference_to(&self, other: &SceneRun<'_>) -> Option<FirstDifference> {
-        let (mine, theirs) = (self.runtime().world(), other.runtime().world());
-        let found = FirstDifference::between(self.frame(), &mine.snapshot(), &theirs.snapshot())?;
-        Some(FirstDifference {
+    pub fn difference_to(&self, other: &SceneRun<'_>) -> Result<Option<FirstDifference>, Error> {
+        let mine = self.runtime().world().snapshot()?;
+        let theirs = other.runtime().world().snapshot()?;
+        let found = FirstDifference::between(self.frame(), &mine, &theirs);
+        Ok(found.map(|found| FirstDifference {
             writers: self.writers_of(&found.component),
             ..found
-        })
+        }))
     }
 
     /// Runs the next frame on one thread and says what changed the value last in it that differs between two runs, if anything did:

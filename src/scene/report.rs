@@ -1,7 +1,7 @@
 //! What came of a scene.
 
 use super::expect::{Expectation, Finding};
-use super::run::SceneRun;
+use super::run::{MissedCues, SceneRun};
 use crate::collide::Contacts;
 use crate::profile::Statistic;
 use std::fmt;
@@ -270,7 +270,7 @@ impl Report {
     pub(super) fn new(
         run: &SceneRun<'_>,
         outcomes: Vec<Outcome>,
-        missed_cues: Vec<String>,
+        missed_cues: &MissedCues,
         contacts_begun: u64,
         leftovers: Leftovers,
     ) -> Self {
@@ -278,7 +278,7 @@ impl Report {
         let world = runtime.world();
         let measured = runtime.profiler().measured_frames();
         let edits = world.missed_edits();
-        let mut missed = missed_cues;
+        let mut missed = missed_cues.lines();
         missed.extend(
             edits
                 .first_reasons()

@@ -42,7 +42,7 @@ impl Settings {
         let mut layers = Layers::default();
         for (a, b) in &self.layers {
             let (a, b) = (layers.add(a)?, layers.add(b)?);
-            layers.meet(a, b);
+            layers.meet(a, b)?;
         }
         world.set_global(layers);
         Ok(())

@@ -21,7 +21,7 @@ pub struct Clock {
     frame: u64,
     step: f64,
     /// The frame from which the step counts, and the scene time at its end.
-    since: (u64, f64),
+    since: (u64, Seconds),
 }
 
 impl Default for Clock {
@@ -29,7 +29,7 @@ impl Default for Clock {
         Self {
             frame: 0,
             step: 1.0 / 60.0,
-            since: (0, 0.0),
+            since: (0, Seconds::default()),
         }
     }
 }
@@ -47,22 +47,30 @@ impl Clock {
         self.step as f32
     }
 
-    /// The scene time at the end of this frame, in seconds. It is frames × step since the step was set last, so no
-    /// rounding adds up.
+    /// The scene time at the end of this frame, in seconds. It is frames × step since the step was set last, and the times
+    /// of earlier steps are added in twice the precision, so rounding does not add up.
     #[must_use]
     pub fn seconds(&self) -> f64 {
+        self.exact_seconds().rounded()
+    }
+
+    pub(super) fn exact_seconds(&self) -> Seconds {
         self.seconds_at(self.frame)
     }
 
     /// The scene time at the end of the frame before, in seconds; 0 in frame 0.
     #[must_use]
     pub fn seconds_before(&self) -> f64 {
+        self.exact_seconds_before().rounded()
+    }
+
+    pub(super) fn exact_seconds_before(&self) -> Seconds {
         self.seconds_at(self.frame.saturating_sub(1).max(self.since.0))
     }
 
-    fn seconds_at(&self, frame: u64) -> f64 {
+    fn seconds_at(&self, frame: u64) -> Seconds {
         let (first, seconds) = self.since;
-        seconds + (frame - first) as f64 * self.step
+        seconds.plus((frame - first) as f64, self.step)
     }
 
     pub(crate) fn advance(&mut self) {
@@ -73,7 +81,7 @@ impl Clock {
     #[cfg(feature = "scene")]
     pub(crate) fn set_frame(&mut self, frame: u64) {
         self.frame = frame;
-        self.since = (0, 0.0);
+        self.since = (0, Seconds::default());
     }
 
     pub(crate) fn step(&self) -> f64 {
@@ -81,7 +89,46 @@ impl Clock {
     }
 
     pub(crate) fn set_step(&mut self, seconds: f64) {
-        self.since = (self.frame, self.seconds());
+        self.since = (self.frame, self.exact_seconds());
         self.step = seconds;
     }
+}
+
+/// A time in twice the precision of an `f64`: the sum of two numbers, the second below the rounding of the first.
+///
+/// Knuth, The Art of Computer Programming 2, 4.2.2, for the exact sum; the exact product is one fused operation. With plain
+/// sums a million frames of changing steps were off by up to 1e-10 of the time, and intervals ended in the wrong frame.
+#[derive(Clone, Copy, PartialEq, Debug, Default)]
+pub(super) struct Seconds {
+    high: f64,
+    low: f64,
+}
+
+impl Seconds {
+    /// This time and a number of steps.
+    fn plus(self, count: f64, step: f64) -> Self {
+        let product = count * step;
+        let lost = count.mul_add(step, -product);
+        let (high, low) = exact_sum(self.high, product);
+        let (high, low) = exact_sum(high, low + self.low + lost);
+        Self { high, low }
+    }
+
+    fn rounded(self) -> f64 {
+        self.high + self.low
+    }
+
+    /// How many intervals of this length have passed.
+    pub(super) fn intervals(self, length: f64) -> f64 {
+        let whole = self.high / length;
+        let rest = (-whole).mul_add(length, self.high) + self.low;
+        whole + rest / length
+    }
+}
+
+/// A sum, and what rounding it has lost.
+fn exact_sum(a: f64, b: f64) -> (f64, f64) {
+    let sum = a + b;
+    let from_b = sum - a;
+    (sum, (a - (sum - from_b)) + (b - from_b))
 }

@@ -1,6 +1,6 @@
 //! When a system runs: its place in the order, how often, and under which conditions.
 
-use super::clock::Clock;
+use super::clock::{Clock, Seconds};
 use crate::error::Error;
 use crate::store::{Access, Claim, Preparation, World};
 
@@ -41,10 +41,11 @@ impl OrderWord {
 /// Intervals are counted from the start of the scene, so none is lost or run twice however long the scene is; if several
 /// end in one frame, that frame counts once.
 pub(super) fn is_due(every: f64, clock: &Clock) -> bool {
-    // A time that is a whole number of intervals may come out a hair below it: 30 × (1/60) / 0.5.
-    const HAIR: f64 = 1e-12;
-    let ended = |seconds: f64| (seconds / every * (1.0 + HAIR)).floor();
-    ended(clock.seconds()) > ended(clock.seconds_before())
+    // Steps and intervals are rounded themselves, so a time that is a whole number of intervals may come out a hair below it:
+    // 30 × (1/60) / 0.5.
+    const HAIR: f64 = 1e-15;
+    let ended = |time: Seconds| (time.intervals(every) * (1.0 + HAIR)).floor();
+    ended(clock.exact_seconds()) > ended(clock.exact_seconds_before())
 }
 
 /// A condition with its types forgotten.
@@ -123,6 +124,34 @@ mod tests {
                 is_due(every, &clock)
             });
             prop_assert_eq!(runs.count(), runs_per_hour as usize);
+        }
+    }
+
+    #[test]
+    fn steps_that_change_in_every_frame_put_each_interval_into_its_frame() {
+        let mut random = 1_u64;
+        for every in [7_u64, 50, 333, 1_000] {
+            let mut clock = Clock::default();
+            let (mut passed, mut due) = (0, 0);
+            for frame in 0..250_000 {
+                random = random
+                    .wrapping_mul(6_364_136_223_846_793_005)
+                    .wrapping_add(1);
+                // In whole milliseconds, so that what is right can be counted.
+                let step = 1 + (random >> 33) % 40;
+                clock.set_step(step as f64 / 1_000.0);
+                clock.advance();
+                let is_right = (passed + step) / every > passed / every;
+                passed += step;
+                assert_eq!(
+                    is_due(every as f64 / 1_000.0, &clock),
+                    is_right,
+                    "frame {frame}"
+                );
+                due += u64::from(is_right);
+            }
+            assert!(due > 1_000);
+            assert_eq!(clock.seconds(), passed as f64 / 1_000.0);
         }
     }
 

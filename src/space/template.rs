@@ -2,6 +2,7 @@
 
 use super::transform::Transform;
 use crate::error::{Error, Kind};
+use crate::panics::Panics;
 use crate::store::{Component, Entity, Name, World};
 use glam::Vec3;
 use std::any::TypeId;
@@ -170,7 +171,7 @@ impl Template {
     pub fn copy(&self) -> CopyOf<'_> {
         CopyOf {
             template: self,
-            parts: Vec::new(),
+            changes: Changes::default(),
             parent: None,
         }
     }
@@ -191,30 +192,65 @@ impl Template {
             .collect()
     }
 
-    fn spawn_with(&self, world: &mut World, overrides: &[(TypeId, Part)]) -> Result<Entity, Error> {
-        let entity = world.spawn((MadeFrom(self.name.clone()),));
-        self.furnish(world, entity, overrides)?;
-        Ok(entity)
-    }
-
-    /// Gives an entity what makes a copy of it.
+    /// Gives an entity what makes a copy of it; if that fails, the entity is gone with all below it.
     fn furnish(
         &self,
         world: &mut World,
         entity: Entity,
-        overrides: &[(TypeId, Part)],
+        changes: &Changes,
+        parent: Option<Entity>,
     ) -> Result<(), Error> {
-        let overridden = |id: &TypeId| overrides.iter().any(|(other, _)| other == id);
-        let own = self.parts.iter().filter(|(id, _)| !overridden(id));
-        for (_, part) in own.chain(overrides) {
-            part(world, entity)?;
-        }
-        for child in &self.children {
-            let child = child.spawn_with(world, &[])?;
-            world.link(child, entity)?;
-        }
-        Ok(())
+        whole_or_gone(world, entity, |world| {
+            let overridden = |id: &TypeId| changes.parts.iter().any(|(other, _)| other == id);
+            let own = self.parts.iter().filter(|(id, _)| !overridden(id));
+            for (_, part) in own.chain(&changes.parts) {
+                part(world, entity)?;
+            }
+            if let Some(place) = changes.place {
+                let transform = world.get::<Transform>(entity);
+                let mut transform = transform.map_or_else(|_| Transform::default(), |held| *held);
+                transform.translation = place;
+                world.attach(entity, transform)?;
+            }
+            for part in &changes.last {
+                part(world, entity)?;
+            }
+            for child in &self.children {
+                let below = world.spawn((MadeFrom(child.name.clone()),));
+                child.furnish(world, below, &Changes::default(), Some(entity))?;
+            }
+            match parent {
+                Some(parent) => world.link(entity, parent),
+                None => Ok(()),
+            }
+        })
     }
+}
+
+/// Completes an entity. If that fails or panics, the entity and everything below it are despawned.
+fn whole_or_gone(
+    world: &mut World,
+    entity: Entity,
+    complete: impl FnOnce(&mut World) -> Result<(), Error>,
+) -> Result<(), Error> {
+    let mut panics = Panics::default();
+    let outcome = panics.catch(|| complete(world));
+    if !matches!(outcome, Some(Ok(()))) {
+        // It may be gone: a part is a function of the user and can despawn it.
+        let _ = world.despawn_caught(entity, &mut panics);
+    }
+    panics.resume();
+    outcome.unwrap_or(Ok(()))
+}
+
+/// How one copy differs from its template.
+#[derive(Clone, Default)]
+struct Changes {
+    parts: Vec<(TypeId, Part)>,
+    /// Applied after all parts, whatever the order of the calls.
+    place: Option<Vec3>,
+    /// Run last of all.
+    last: Vec<Part>,
 }
 
 fn put<T: Component + Clone>(parts: &mut Vec<(TypeId, Part)>, component: T) {
@@ -240,18 +276,19 @@ impl fmt::Debug for Template {
 #[must_use = "nothing is made before `spawn`"]
 pub struct CopyOf<'t> {
     template: &'t Template,
-    parts: Vec<(TypeId, Part)>,
+    changes: Changes,
     parent: Option<Entity>,
 }
 
 impl CopyOf<'_> {
     /// Gives this copy a component, in place of the template's if that has one of the type.
     pub fn with<T: Component + Clone>(mut self, component: T) -> Self {
-        put(&mut self.parts, component);
+        put(&mut self.changes.parts, component);
         self
     }
 
-    /// Puts this copy at a place, in metres in its parent's space; rotation and scale stay those of the template.
+    /// Puts this copy at a place, in metres in its parent's space. Rotation and scale stay those of the template, or of the
+    /// `Transform` that this copy is given, whether that comes before or after this call.
     ///
     /// # Example
     ///
@@ -266,14 +303,7 @@ impl CopyOf<'_> {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn at(mut self, place: Vec3) -> Self {
-        let moved: Part = Arc::new(move |world, entity| {
-            let transform = world.get::<Transform>(entity);
-            let mut transform = transform.map_or_else(|_| Transform::default(), |held| *held);
-            transform.translation = place;
-            world.attach(entity, transform).map(drop)
-        });
-        // No component is of this type, so it stands in the way of none.
-        self.parts.push((TypeId::of::<CopyOf<'static>>(), moved));
+        self.changes.place = Some(place);
         self
     }
 
@@ -283,8 +313,7 @@ impl CopyOf<'_> {
         mut self,
         change: impl Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync + 'static,
     ) -> Self {
-        let key = TypeId::of::<CopyOf<'static>>();
-        self.parts.push((key, Arc::new(change)));
+        self.changes.last.push(Arc::new(change));
         self
     }
 
@@ -292,7 +321,7 @@ impl CopyOf<'_> {
     pub(super) fn for_later(self) -> Copying {
         Copying {
             template: self.template.clone(),
-            parts: self.parts,
+            changes: self.changes,
             parent: self.parent,
         }
     }
@@ -313,13 +342,12 @@ impl CopyOf<'_> {
     ///
     /// # Panics
     ///
-    /// If one of the components is a tuple.
+    /// If one of the components is a tuple, or its clone panics; then nothing is made either.
     pub fn spawn(self, world: &mut World) -> Result<Entity, Error> {
         check_parent(world, self.parent)?;
-        let root = self.template.spawn_with(world, &self.parts)?;
-        if let Some(parent) = self.parent {
-            world.link(root, parent)?;
-        }
+        let root = world.spawn((MadeFrom(self.template.name.clone()),));
+        self.template
+            .furnish(world, root, &self.changes, self.parent)?;
         Ok(root)
     }
 }
@@ -337,7 +365,7 @@ fn check_parent(world: &World, parent: Option<Entity>) -> Result<(), Error> {
 /// A copy that will be made under an id that is known already.
 pub(super) struct Copying {
     template: Template,
-    parts: Vec<(TypeId, Part)>,
+    changes: Changes,
     parent: Option<Entity>,
 }
 
@@ -348,11 +376,8 @@ impl Copying {
             return Err(error);
         }
         world.spawn_reserved(root, (MadeFrom(self.template.name.clone()),));
-        self.template.furnish(world, root, &self.parts)?;
-        match self.parent {
-            Some(parent) => world.link(root, parent),
-            None => Ok(()),
-        }
+        self.template
+            .furnish(world, root, &self.changes, self.parent)
     }
 }
 

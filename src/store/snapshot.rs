@@ -5,6 +5,7 @@ use super::component::{Component, short_name};
 use super::entity::{Entities, Entity};
 use super::world::World;
 use crate::error::{Error, Kind};
+use crate::panics::after_all;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use serde_json::Value as Json;
@@ -13,23 +14,28 @@ use std::fmt;
 use std::sync::Arc;
 use xxhash_rust::xxh3::Xxh3;
 
-/// How values of a registered type are written down and read back.
+/// How values of a registered type are written and read.
 #[derive(Clone)]
 pub(crate) struct Registered {
     pub(crate) name: Arc<str>,
-    write: fn(&World, Entity, &mut Vec<u8>),
+    write: fn(&World, Entity) -> Result<Vec<u8>, String>,
     show: fn(&World, Entity) -> String,
-    check: fn(&[u8]) -> Result<(), String>,
-    read: fn(&mut World, Entity, &[u8]),
+    read: fn(&[u8]) -> Result<PutBack, String>,
 }
 
-fn write<T: Component + Serialize>(world: &World, entity: Entity, bytes: &mut Vec<u8>) {
+/// Attaches a value that was read to an entity that was just made.
+type PutBack = Box<dyn FnOnce(&mut World, Entity)>;
+
+fn write<T: Component + Serialize>(world: &World, entity: Entity) -> Result<Vec<u8>, String> {
     let value = world.get::<T>(entity).expect("its table has the type");
-    write_value(&*value, bytes);
+    write_value(&*value)
 }
 
-fn write_value(value: &impl Serialize, bytes: &mut Vec<u8>) {
-    ciborium::into_writer(value, bytes).expect("writing to memory does not fail");
+fn write_value(value: &impl Serialize) -> Result<Vec<u8>, String> {
+    let mut bytes = Vec::new();
+    // Memory does not fail, so it is the value that does.
+    exact::write(value, &mut bytes)?;
+    Ok(bytes)
 }
 
 fn show<T: Component + Serialize>(world: &World, entity: Entity) -> String {
@@ -37,20 +43,16 @@ fn show<T: Component + Serialize>(world: &World, entity: Entity) -> String {
     serde_json::to_string(&*value).unwrap_or_else(|reason| format!("cannot be shown: {reason}"))
 }
 
-fn check<T: DeserializeOwned>(bytes: &[u8]) -> Result<(), String> {
-    let value: Result<T, _> = ciborium::from_reader(bytes);
-    value.map(drop).map_err(|error| error.to_string())
+fn read<T: Component + DeserializeOwned>(bytes: &[u8]) -> Result<PutBack, String> {
+    exact::read(bytes).map(put_back::<T>)
 }
 
-fn read<T: Component + DeserializeOwned>(world: &mut World, entity: Entity, bytes: &[u8]) {
-    let value: T = ciborium::from_reader(bytes).expect("it was checked before");
-    put_back(world, entity, value);
-}
-
-fn put_back<T: Component>(world: &mut World, entity: Entity, value: T) {
-    world
-        .attach(entity, value)
-        .expect("the entity was made just now");
+fn put_back<T: Component>(value: T) -> PutBack {
+    Box::new(|world, entity| {
+        world
+            .attach(entity, value)
+            .expect("the entity was made just now");
+    })
 }
 
 /// All registered components of a world at one time, with the ids of all entities.
@@ -69,15 +71,15 @@ fn put_back<T: Component>(world: &mut World, entity: Entity, value: T) {
 /// let mut world = World::new();
 /// world.register_component::<Load>("load")?;
 /// let truck = world.spawn((Load(20.0),));
-/// let before = world.snapshot();
+/// let before = world.snapshot()?;
 ///
 /// world.get_mut::<Load>(truck)?.0 = 12.0;
-/// let difference = before.first_difference(&world.snapshot()).expect("the load has changed");
+/// let difference = before.first_difference(&world.snapshot()?).expect("the load has changed");
 /// assert_eq!((difference.entity(), difference.component()), (truck, "load"));
 ///
 /// world.restore(&before)?;
 /// assert_eq!(world.get::<Load>(truck)?.0, 20.0);
-/// assert_eq!(world.digest(), before.digest());
+/// assert_eq!(world.digest()?, before.digest());
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone)]
@@ -152,7 +154,7 @@ impl Snapshot {
     /// let mut world = World::new();
     /// world.register_component::<Load>("load")?;
     /// let truck = world.spawn((Load { tonnes: 20.1 },));
-    /// let snapshot = world.snapshot();
+    /// let snapshot = world.snapshot()?;
     /// assert_eq!(snapshot.entities().collect::<Vec<_>>(), [truck]);
     /// assert_eq!(snapshot.value(truck, "load").unwrap().to_string(), r#"{"tonnes":20.1}"#);
     /// assert_eq!(snapshot.components(truck).count(), 1);
@@ -260,7 +262,6 @@ impl World {
             name: Arc::from(name),
             write: write::<T>,
             show: show::<T>,
-            check: check::<T>,
             read: read::<T>,
         })
     }
@@ -280,9 +281,9 @@ impl World {
     /// let mut world = gerust::World::new();
     /// world.register_tag::<Sealed>("sealed")?;
     /// let container = world.spawn((Sealed,));
-    /// let sealed = world.snapshot();
+    /// let sealed = world.snapshot()?;
     /// world.detach::<Sealed>(container)?;
-    /// assert_ne!(world.digest(), sealed.digest());
+    /// assert_ne!(world.digest()?, sealed.digest());
     /// world.restore(&sealed)?;
     /// assert!(world.has::<Sealed>(container));
     /// # Ok::<(), gerust::Error>(())
@@ -290,10 +291,9 @@ impl World {
     pub fn register_tag<T: Component + Default>(&mut self, name: &str) -> Result<(), Error> {
         self.enroll::<T>(Registered {
             name: Arc::from(name),
-            write: |_, _, bytes| write_value(&true, bytes),
+            write: |_, _| write_value(&true),
             show: |_, _| String::from("true"),
-            check: check::<bool>,
-            read: |world, entity, _| put_back(world, entity, T::default()),
+            read: |bytes| exact::read(bytes).map(|_: bool| put_back(T::default())),
         })
     }
 
@@ -365,9 +365,12 @@ impl World {
         Some(short_type(known.name))
     }
 
-    /// Writes down all registered components. O(values).
-    #[must_use]
-    pub fn snapshot(&self) -> Snapshot {
+    /// Copies all registered components. O(values).
+    ///
+    /// # Errors
+    ///
+    /// If the `Serialize` of a component returns an error; the message names the entity and the component.
+    pub fn snapshot(&self) -> Result<Snapshot, Error> {
         let mut values = BTreeMap::new();
         for (_, table) in self.tables.iter() {
             let registered: Vec<&Registered> = table
@@ -377,17 +380,24 @@ impl World {
                 .collect();
             for &entity in &table.entities {
                 let components = registered.iter().map(|registered| {
-                    let mut bytes = Vec::new();
-                    (registered.write)(self, entity, &mut bytes);
-                    (registered.name.clone(), bytes)
+                    let name = registered.name.clone();
+                    match (registered.write)(self, entity) {
+                        Ok(bytes) => Ok((name, bytes)),
+                        Err(reason) => Err(Error::from(Kind::NotWritten {
+                            name: name.to_string(),
+                            entity,
+                            label: self.label(entity),
+                            reason,
+                        })),
+                    }
                 });
-                values.insert(entity, components.collect());
+                values.insert(entity, components.collect::<Result<_, _>>()?);
             }
         }
-        Snapshot {
+        Ok(Snapshot {
             ids: self.entities.clone(),
             values,
-        }
+        })
     }
 
     /// The registered components of an entity, each with its name and its value in words, by name.
@@ -428,9 +438,12 @@ impl World {
     }
 
     /// The digest of a snapshot taken now; see [`Snapshot::digest`].
-    #[must_use]
-    pub fn digest(&self) -> u64 {
-        self.snapshot().digest()
+    ///
+    /// # Errors
+    ///
+    /// As [`World::snapshot`].
+    pub fn digest(&self) -> Result<u64, Error> {
+        Ok(self.snapshot()?.digest())
     }
 
     /// Puts all entities back as they were when a snapshot was taken. Entities that came later go, and so do components
@@ -440,8 +453,13 @@ impl World {
     ///
     /// # Errors
     ///
-    /// If the snapshot names a component that is not registered here, or that its type cannot read: then the world stays
-    /// as it is.
+    /// If the snapshot names a component that is not registered here, or that its type cannot read: then the world is not
+    /// changed.
+    ///
+    /// # Panics
+    ///
+    /// If the `Deserialize` of a component panics: then the world is not changed. If the drop of a component panics: then
+    /// everything is restored, and the panic continues.
     pub fn restore(&mut self, snapshot: &Snapshot) -> Result<(), Error> {
         let readers: BTreeMap<Arc<str>, Registered> = self
             .types
@@ -449,40 +467,44 @@ impl World {
             .filter_map(|known| known.registered.clone())
             .map(|registered| (registered.name.clone(), registered))
             .collect();
-        // Nothing is changed before everything is known to be readable.
+        // Nothing is changed before everything is read.
+        let mut all: Vec<(Entity, Vec<PutBack>)> = Vec::with_capacity(snapshot.values.len());
         for (&entity, components) in &snapshot.values {
-            for (name, bytes) in components {
-                let reason = match readers.get(name) {
-                    Some(registered) => (registered.check)(bytes).err(),
-                    None => Some(String::from("it is not registered in this world")),
+            let values = components.iter().map(|(name, bytes)| {
+                let read = match readers.get(name) {
+                    Some(registered) => (registered.read)(bytes),
+                    None => Err(String::from("it is not registered in this world")),
                 };
-                if let Some(reason) = reason {
-                    return Err(Error::from(Kind::NotRestored {
+                read.map_err(|reason| {
+                    Error::from(Kind::NotRestored {
                         name: name.to_string(),
                         entity,
                         reason,
-                    }));
-                }
-            }
+                    })
+                })
+            });
+            all.push((entity, values.collect::<Result<_, _>>()?));
         }
         let present: Vec<Entity> = self.rows::<Entity>().iter().collect();
         for entity in present {
             self.bury(entity);
         }
         self.entities = snapshot.ids.vacated();
-        for (&entity, components) in &snapshot.values {
+        for (entity, values) in all {
             self.spawn_empty(entity);
-            for (name, bytes) in components {
-                (readers[name].read)(self, entity, bytes);
+            for put_back in values {
+                put_back(self, entity);
             }
         }
         for at in 0..self.after_restore.len() {
             (self.after_restore[at])(self);
         }
+        after_all(|panics| self.types.drop_buried(panics));
         Ok(())
     }
 }
 
+mod exact;
 mod json;
 
 #[cfg(test)]

@@ -17,8 +17,10 @@ impl Threads for Alone {
         second();
     }
 
-    fn is_free(&self) -> bool {
-        self.is_free
+    fn help(&self, work: impl FnOnce()) {
+        if self.is_free {
+            work();
+        }
     }
 
     fn most_running(&self) -> usize {

@@ -59,7 +59,10 @@ impl BoxesView {
                 name: world.label(entity),
                 min: aabb.min,
                 max: aabb.max,
-                layer: layers.name(collider.layer()).to_owned(),
+                layer: layers
+                    .name(collider.layer())
+                    .unwrap_or("unknown")
+                    .to_owned(),
                 kind: if collider.is_sensor() {
                     "sensor"
                 } else {

@@ -108,7 +108,7 @@ fn it_runs_stands_steps_and_goes_back() {
     press(&mut app, "+");
     app.pass(Duration::from_millis(50)).expect("nothing fails");
     assert_eq!(frame(&app), 12);
-    let digest = |app: &App<'_>| app.watched.world().digest();
+    let digest = |app: &App<'_>| app.watched.world().digest().expect("all can be written");
     let at_12 = digest(&app);
     press(&mut app, ",,,");
     assert!(!app.is_running && app.watched.is_past());

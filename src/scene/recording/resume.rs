@@ -112,7 +112,7 @@ impl Playback<'_> {
     /// let (mut runtime, mut playback) = (Runtime::new(), recording.playback());
     /// for frame in 0..=recording.last_frame() {
     ///     playback.restore_into(&mut runtime, &registry, frame)?;
-    ///     assert_eq!(Some(runtime.world().digest()), recording.digest(frame));
+    ///     assert_eq!(Some(runtime.world().digest()?), recording.digest(frame));
     /// }
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
@@ -168,7 +168,7 @@ impl SceneRun<'_> {
     /// again.resume(&recording, 40)?;
     /// assert_eq!(again.frame(), 40);
     /// while again.advance()? {}
-    /// assert_eq!(again.runtime().world().digest(), run.runtime().world().digest());
+    /// assert_eq!(again.runtime().world().digest()?, run.runtime().world().digest()?);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn resume(&mut self, recording: &Recording, frame: u64) -> Result<(), ResumeError> {

@@ -52,10 +52,20 @@ fn scene() -> Scene {
 fn recorded(scene: &Scene) -> (Vec<u8>, Vec<Snapshot>) {
     let mut run = scene.start(runtime()).expect("it fits");
     let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
-    let mut all = vec![run.runtime().world().snapshot()];
+    let mut all = vec![
+        run.runtime()
+            .world()
+            .snapshot()
+            .expect("all can be written"),
+    ];
     while run.advance().expect("nothing fails") {
         writer.note(&run).expect("memory does not fail");
-        all.push(run.runtime().world().snapshot());
+        all.push(
+            run.runtime()
+                .world()
+                .snapshot()
+                .expect("all can be written"),
+        );
     }
     let bytes = writer.finish(&run).expect("memory does not fail");
     (bytes, all)
@@ -230,7 +240,12 @@ fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {
     let mut run = scene.start(runtime()).expect("it fits");
     let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
     let full = |run: &crate::scene::SceneRun<'_>| {
-        let item = change::key_frame(&run.runtime().world().snapshot());
+        let item = change::key_frame(
+            &run.runtime()
+                .world()
+                .snapshot()
+                .expect("all can be written"),
+        );
         item::wrapped(&Item::Frame(Box::new(item))).len()
     };
     let mut dumps = full(&run);
@@ -252,7 +267,10 @@ fn a_runtime_can_be_put_to_any_frame_again_and_again() {
         let outcome = recording.restore_into(&mut runtime, &registry, frame);
         outcome.expect("the frame is there");
         let world = runtime.world();
-        assert_eq!(world.digest(), all[frame as usize].digest());
+        assert_eq!(
+            world.digest().expect("all can be written"),
+            all[frame as usize].digest()
+        );
         let clock = world
             .global::<crate::Clock>()
             .expect("each runtime has one");

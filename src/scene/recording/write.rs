@@ -59,7 +59,7 @@ impl<W: Write> RecordingWriter<W> {
     ///
     /// # Errors
     ///
-    /// If it cannot be written, or if it is not the frame after the last one.
+    /// If it cannot be written, if a component cannot be serialized, or if it is not the frame after the last one.
     pub fn note(&mut self, run: &SceneRun<'_>) -> io::Result<()> {
         if run.frame() != self.next {
             return Err(io::Error::new(
@@ -72,6 +72,7 @@ impl<W: Write> RecordingWriter<W> {
             ));
         }
         let now = run.runtime().world().snapshot();
+        let now = now.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
         let is_key = self.next == 0 || self.since_key >= KEY_EVERY * self.key_bytes;
         let item = match is_key {
             true => key_frame(&now),

@@ -126,9 +126,57 @@ impl SceneRun<'_> {
             }
             if let Err(missed) = action.carry_out(&mut self.runtime, stage) {
                 let told = format!("frame {frame}: {}: {}", action.describe(), missed.reason());
-                self.missed_cues.push(told);
+                self.missed_cues.add(told);
             }
             watch(Cause::Action(&action.describe()), self.runtime.world());
         }
+    }
+}
+
+/// The actions that could not be carried out: how many, and why for the first few.
+#[derive(Default, Debug)]
+pub(in crate::scene) struct MissedCues {
+    count: usize,
+    first: Vec<String>,
+}
+
+/// How many reasons are kept.
+const REASONS_KEPT: usize = 64;
+
+impl MissedCues {
+    fn add(&mut self, reason: String) {
+        self.count += 1;
+        if self.first.len() < REASONS_KEPT {
+            self.first.push(reason);
+        }
+    }
+
+    /// A line for each reason that was kept, and one for the rest.
+    pub(in crate::scene) fn lines(&self) -> Vec<String> {
+        let mut lines = self.first.clone();
+        let more = self.count - lines.len();
+        if more > 0 {
+            lines.push(format!("{more} more actions"));
+        }
+        lines
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn reasons_of_missed_actions_do_not_pile_up() {
+        let mut missed = MissedCues::default();
+        for number in 0..REASONS_KEPT + 7 {
+            missed.add(format!("reason {number}"));
+        }
+        let lines = missed.lines();
+        assert_eq!(lines.len(), REASONS_KEPT + 1);
+        assert_eq!(
+            (&*lines[0], &*lines[REASONS_KEPT]),
+            ("reason 0", "7 more actions")
+        );
     }
 }

@@ -3,6 +3,8 @@
 mod acting;
 mod taking_up;
 
+pub(super) use acting::MissedCues;
+
 use crate::collide::Contacts;
 use crate::error::Error;
 use crate::runtime::{Controls, Runtime};
@@ -93,7 +95,7 @@ pub struct SceneRun<'s> {
     stopped: Option<Outcome>,
     /// The frame from which it goes on: nothing is known of what was before.
     taken_up_at: Option<u64>,
-    missed_cues: Vec<String>,
+    missed_cues: MissedCues,
     contacts_begun: u64,
     leftovers: Leftovers,
 }
@@ -150,7 +152,7 @@ impl<'s> SceneRun<'s> {
             rules: scene.rules.iter().map(|_| RuleState::default()).collect(),
             stopped: None,
             taken_up_at: None,
-            missed_cues: Vec::new(),
+            missed_cues: MissedCues::default(),
             contacts_begun: 0,
             leftovers: Leftovers::default(),
         };
@@ -367,7 +369,7 @@ impl<'s> SceneRun<'s> {
                 })
                 .chain(self.stopped.clone())
                 .collect(),
-            self.missed_cues.clone(),
+            &self.missed_cues,
             self.contacts_begun,
             self.leftovers,
         )

@@ -6,6 +6,8 @@ use std::time::Duration;
 #[cfg(feature = "parallel")]
 use super::ring::{Round, Threads};
 #[cfg(feature = "parallel")]
+use crate::profile;
+#[cfg(feature = "parallel")]
 use std::cell::Cell;
 #[cfg(feature = "parallel")]
 use std::sync::Arc;
@@ -103,7 +105,7 @@ impl Crew {
     /// Leads a round from a thread outside of the pool.
     pub(super) fn lead_from_outside<R: Fn(u32) -> bool + Sync>(
         &self,
-        round: &Round<'_, R, PoolThreads>,
+        round: &Round<'_, R, PoolThreads<'_>>,
         help: &(impl Fn() + Sync),
     ) {
         match &self.pool {
@@ -137,18 +139,23 @@ fn wait(turn: u32) {
 /// The threads of a pool, as a round sees them.
 #[cfg(feature = "parallel")]
 #[derive(Clone, Copy, Debug)]
-pub(super) struct PoolThreads {
+pub(super) struct PoolThreads<'r> {
     pub(super) most_running: usize,
+    /// Helpers record their spans for the frame.
+    pub(super) relay: &'r profile::Relay,
 }
 
 #[cfg(feature = "parallel")]
-impl Threads for PoolThreads {
+impl Threads for PoolThreads<'_> {
     fn join(&self, first: impl FnOnce() + Send, second: impl FnOnce() + Send) {
         rayon::join(first, second);
     }
 
-    fn is_free(&self) -> bool {
-        !IN_SYSTEM.get()
+    fn help(&self, work: impl FnOnce()) {
+        if !IN_SYSTEM.get() {
+            let _recording = self.relay.begin();
+            work();
+        }
     }
 
     fn most_running(&self) -> usize {

@@ -68,21 +68,20 @@ impl PhaseSystems {
         let relay = profile::Relay::here();
         let run = |place: u32| {
             let _in_system = InSystem::enter();
-            let _recording = relay.begin();
             run(place)
+        };
+        let threads = |most_running| PoolThreads {
+            most_running,
+            relay: &relay,
         };
         match leader {
             Leader::Caller => {
-                let threads = PoolThreads {
-                    most_running: crew.threads(),
-                };
+                let threads = threads(crew.threads());
                 let round = Round::from_outside(&self.ring, &lineup.graph, run, threads);
                 crew.lead_from_outside(&round, &|| round.help());
             }
             Leader::Alone | Leader::InPool => {
-                let threads = PoolThreads {
-                    most_running: usize::MAX,
-                };
+                let threads = threads(usize::MAX);
                 Round::in_pool(&self.ring, &lineup.graph, run, threads).work(Role::Leader);
             }
         }

@@ -92,8 +92,9 @@ pub(super) trait Threads: Sync {
     /// Calls `first` on this thread and `second` on this or any other, and returns when both have returned.
     fn join(&self, first: impl FnOnce() + Send, second: impl FnOnce() + Send);
 
-    /// Whether this thread may help: not while it waits inside of a system.
-    fn is_free(&self) -> bool;
+    /// Calls `work` if this thread is free to help: not while it waits inside of a system. That system, and all that follow
+    /// it, would have to wait for whole systems.
+    fn help(&self, work: impl FnOnce());
 
     /// Further work is offered only while fewer threads than this are inside of a place.
     fn most_running(&self) -> usize;
@@ -194,12 +195,9 @@ where
         }
     }
 
-    /// Takes an offer, on a thread that is free to. A thread that waits inside of a system is not: that system, and all
-    /// that follow it, would have to wait for whole systems.
+    /// Takes an offer, on a thread that is free to.
     pub(super) fn help(&self) {
-        if self.threads.is_free() {
-            self.work(Role::Helper);
-        }
+        self.threads.help(|| self.work(Role::Helper));
     }
 
     /// Runs ready places while an offer stands. What becomes ready after another thread has taken the offer is offered

@@ -1,5 +1,6 @@
 //! From CBOR to JSON.
 
+use super::exact::SOME;
 use ciborium::Value;
 use serde_json::{Map, Number, Value as Json};
 
@@ -26,6 +27,9 @@ fn of_value(value: &Value) -> Json {
             let entries = entries.iter();
             let keyed = entries.map(|(key, value)| (key_of(key), of_value(value)));
             Json::Object(keyed.collect::<Map<String, Json>>())
+        }
+        Value::Tag(SOME, inner) => {
+            Json::Object(Map::from_iter([(String::from("some"), of_value(inner))]))
         }
         Value::Tag(_, inner) => of_value(inner),
         _ => Json::Null,
