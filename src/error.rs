@@ -309,6 +309,8 @@ impl Error {
             | Kind::BadCollider { entity, .. }
             | Kind::SamePair { entity, .. }
             | Kind::BadBody { entity, .. } => Some(entity),
+            #[cfg(feature = "snapshot")]
+            Kind::NotWritten { entity, .. } | Kind::NotRestored { entity, .. } => Some(entity),
             _ => None,
         }
     }

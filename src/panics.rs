@@ -36,12 +36,10 @@ impl Panics {
 
     /// Drops values one by one: after a panic the rest still goes.
     pub(crate) fn drop_all<T>(&mut self, values: impl IntoIterator<Item = T>) {
-        let mut values = values.into_iter();
         if !std::mem::needs_drop::<T>() {
-            values.for_each(drop);
-            return;
+            return values.into_iter().for_each(drop);
         }
-        while let Some(value) = values.next() {
+        for value in values {
             self.catch(|| drop(value));
         }
     }

@@ -1,14 +1,15 @@
 //! Frames on 1 to 16 threads that must all end: nested loops, users' own loops, systems for the caller's thread, runtimes
 //! inside of systems.
 //!
-//! `GERUST_STRESS_FRAMES` sets how many frames run in all; see CONTRIBUTING.md.
+//! With the feature `stress` there are a million of them, or as many as run in `GERUST_STRESS_SECONDS` for each test; see
+//! CONTRIBUTING.md.
 #![cfg(feature = "parallel")]
 
 use gerust::prelude::*;
 use rayon::prelude::*;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 mod watchdog;
 use watchdog::watched;
@@ -16,11 +17,13 @@ use watchdog::watched;
 struct Cell<const N: usize>(u64);
 struct Sum(u64);
 
-/// Frames that each of `parts` runs, so that all of them together make up the wanted number.
-fn share(parts: u64, usual: u64) -> u64 {
-    let wanted = std::env::var("GERUST_STRESS_FRAMES").ok();
-    let wanted = wanted.map(|text| text.parse::<u64>().expect("a number of frames"));
-    wanted.map_or(usual, |all| all.div_ceil(parts))
+/// How many frames a test runs: in the long form its part of a million, otherwise a few.
+fn frames(few: u64) -> u64 {
+    const TESTS: u64 = 6;
+    match cfg!(feature = "stress") {
+        true => 1_000_000 / TESTS / ALL.len() as u64,
+        false => few,
+    }
 }
 
 fn runtime(threads: usize, rows: u64) -> Runtime {
@@ -72,6 +75,14 @@ fn caller(name: &str, runs: &Arc<AtomicU64>) -> System {
         })
 }
 
+/// When the long form of a test goes over to the next number of threads, if it has not run all its frames by then.
+fn end() -> Option<Instant> {
+    let seconds = std::env::var("GERUST_STRESS_SECONDS").ok();
+    let seconds = seconds.map_or(20.0, |text| text.parse().expect("a number of seconds"));
+    let each = Duration::from_secs_f64(seconds / ALL.len() as f64);
+    cfg!(feature = "stress").then(|| Instant::now() + each)
+}
+
 fn frames_end(
     what: &str,
     all_threads: &[usize],
@@ -83,15 +94,16 @@ fn frames_end(
         for threads in all_threads {
             let calls = Arc::new(AtomicU64::new(0));
             let mut runtime = set_up(threads, &calls);
-            let mut left = frames;
-            while left > 0 {
-                let some = left.min(100);
+            let until = end();
+            let mut ran = 0;
+            while ran < frames && until.is_none_or(|until| Instant::now() <= until) {
+                let some = (frames - ran).min(100);
                 runtime.run_frames(some).expect("nothing fails");
-                left -= some;
+                ran += some;
                 beat();
             }
-            let systems: Vec<_> = runtime.schedule().systems().collect();
-            assert!(systems.iter().all(|system| system.runs() == frames));
+            let mut systems = runtime.schedule().systems();
+            assert!(systems.all(|system| system.runs() == ran));
         }
     });
 }
@@ -100,7 +112,7 @@ const ALL: [usize; 7] = [1, 2, 3, 4, 5, 8, 16];
 
 #[test]
 fn a_spread_loop_beside_a_system_for_the_caller() {
-    let frames = share(5 * 7, 250);
+    let frames = frames(250);
     frames_end("spread and caller", &ALL, frames, |threads, calls| {
         let mut runtime = runtime(threads, 20_000);
         for system in [spread::<1>("spread"), caller("window", calls)] {
@@ -112,7 +124,7 @@ fn a_spread_loop_beside_a_system_for_the_caller() {
 
 #[test]
 fn two_spread_loops() {
-    let frames = share(5 * 7, 250);
+    let frames = frames(250);
     frames_end("two spread loops", &ALL, frames, |threads, _| {
         let mut runtime = runtime(threads, 20_000);
         for system in [spread::<1>("one"), spread::<2>("other")] {
@@ -124,7 +136,7 @@ fn two_spread_loops() {
 
 #[test]
 fn many_rows_with_the_usual_limit_for_threads() {
-    let frames = share(5 * 7, 30);
+    let frames = frames(30);
     frames_end("200,000 rows", &[8], frames, |threads, _| {
         let mut runtime = runtime(threads, 200_000);
         runtime.set_serial_below(Duration::from_micros(100));
@@ -137,7 +149,7 @@ fn many_rows_with_the_usual_limit_for_threads() {
 
 #[test]
 fn loops_that_users_write() {
-    let frames = share(5 * 7, 250);
+    let frames = frames(250);
     frames_end("own loops", &ALL, frames, |threads, calls| {
         let mut runtime = runtime(threads, 5_000);
         for system in [
@@ -157,7 +169,7 @@ fn loops_that_users_write() {
 
 #[test]
 fn runtimes_inside_of_systems() {
-    let frames = share(5 * 7, 60);
+    let frames = frames(60);
     frames_end("nested runtimes", &ALL, frames, |threads, calls| {
         let mut outer = runtime(threads, 2_000);
         for number in 0..4 {
@@ -195,7 +207,7 @@ fn runtimes_inside_of_systems() {
 
 #[test]
 fn frames_of_several_runtimes_in_one_pool() {
-    let frames = share(5 * 7, 200);
+    let frames = frames(200);
     watched("several runtimes", move |beat| {
         std::thread::scope(|scope| {
             for _ in 0..3 {
@@ -214,11 +226,14 @@ fn frames_of_several_runtimes_in_one_pool() {
                     ] {
                         runtime.add_system(system).expect("its name is free");
                     }
-                    for _ in 0..frames {
+                    let until = end();
+                    let mut ran = 0;
+                    while ran < frames && until.is_none_or(|until| Instant::now() <= until) {
                         runtime.run_frames(1).expect("nothing fails");
+                        ran += 1;
                         beat();
                     }
-                    assert_eq!(calls.load(Ordering::Relaxed), frames);
+                    assert_eq!(calls.load(Ordering::Relaxed), ran);
                 });
             }
         });
