@@ -166,6 +166,37 @@ fn siblings_of_a_value_whose_drop_panics_are_dropped() {
 }
 
 #[test]
+fn what_an_iterator_yields_before_it_panics_is_done() {
+    let mut world = World::new();
+    let ids = world.spawn_many((0..40).map(|number| (A(number),)));
+    let first_ten = |ids: &[Entity]| {
+        let ids = ids.to_vec();
+        (0..40).map(move |at: usize| {
+            assert!(at < 10, "the list is torn");
+            ids[at]
+        })
+    };
+    let ends = |work: &mut dyn FnMut()| {
+        let work = std::panic::AssertUnwindSafe(work);
+        std::panic::catch_unwind(work).expect_err("the iterator panics");
+    };
+    ends(&mut || drop(world.spawn_many(first_ten(&ids).map(|id| (B(id.index()),)))));
+    assert_eq!((world.len(), world.rows::<&B>().count()), (50, 10));
+    ends(&mut || {
+        world.attach_many(first_ten(&ids).map(|id| (id, B(1))));
+    });
+    assert_eq!(world.rows::<(&A, &B)>().count(), 10);
+    ends(&mut || {
+        world.detach_many::<A>(first_ten(&ids));
+    });
+    assert_eq!(world.rows::<&A>().count(), 30);
+    ends(&mut || {
+        world.despawn_many(first_ten(&ids));
+    });
+    assert_eq!((world.len(), world.rows::<&A>().count()), (40, 30));
+}
+
+#[test]
 fn a_burst_of_spawns_costs_what_is_spawned_and_has_the_same_ids_on_any_threads() {
     let ids = |wanted: usize| {
         let mut runtime = Runtime::bare();

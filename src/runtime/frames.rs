@@ -13,15 +13,19 @@ use crate::store::World;
 const FRAMES_BETWEEN_LOOKS: u64 = 256;
 
 impl Runtime {
-    /// Runs so many frames. Before a frame the systems of [`Phase::Setup`] run that have not run yet.
+    /// Runs the given number of frames. Before a frame the systems of [`Phase::Setup`] run that have not run yet.
     ///
     /// # Errors
     ///
-    /// If the order of the systems cannot hold ([`Schedule::plan`]); then no frame runs. If a system panics or asks for a
-    /// global that is not there; the message names system, phase and frame. The frame ends there, everything that was
-    /// recorded as edits and not carried out yet is thrown away as a whole, and the runtime can go on with the next frame.
-    /// What systems wrote into components before stays, and so do the edits of earlier phases. On several threads, which
-    /// of the systems that were not ordered against the failed one have run by then is not determined.
+    /// - If the order of the systems cannot hold ([`Schedule::plan`](crate::Schedule::plan)); then no frame runs.
+    /// - If a system panics or takes a global that is missing. The frame ends there. The edits and the events of that phase are
+    ///   discarded; what systems wrote into components stays, and so do the edits of earlier phases. On several threads, the
+    ///   systems that were not ordered against the failed one may have run or not.
+    /// - If an edit panics, because a drop or a clone does. All other edits of the phase are carried out; the frame ends there.
+    /// - If the drop of an event panics, or a function that the [profiler](crate::profile::Profiler) calls.
+    ///
+    /// The message names the system, phase, frame, file and line. The next frame runs as if nothing had happened, on whatever
+    /// thread the panic was.
     ///
     /// # Example
     ///
@@ -61,8 +65,8 @@ impl Runtime {
         (0..frames).try_for_each(|_| self.run_frame(leader))
     }
 
-    /// Runs a frame on one thread, and tells after each step what it was and what the world is like then: to find out what has
-    /// changed a value. The frame comes to the same as any other.
+    /// Runs a frame on one thread, and calls `watch` after each step with its cause and the world: to find out what changed a
+    /// value. The result is that of any other frame.
     ///
     /// # Errors
     ///

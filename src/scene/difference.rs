@@ -184,7 +184,7 @@ impl SceneRun<'_> {
     /// let (mut one, mut other) = (start()?, start()?);
     /// other.runtime_mut().set_enabled("standard: drift", false)?;
     /// (one.advance()?, other.advance()?);
-    /// let found = one.difference_to(&other).expect("one of the two stands still");
+    /// let found = one.difference_to(&other)?.expect("one of the two stands still");
     /// assert_eq!(found.component, "transform");
     /// assert_eq!(start()?.advance_and_trace(&found)?.as_deref(), Some("the system `standard: drift`"));
     /// # Ok::<(), Box<dyn std::error::Error>>(())

@@ -13,7 +13,7 @@ use xxhash_rust::xxh3::xxh3_64;
 
 /// What the header says that it is.
 pub(super) const FORMAT: &str = "gerust recording";
-pub(super) const VERSION: u32 = 1;
+pub(super) const VERSION: u32 = 2;
 /// The tag of encoded CBOR.
 const ENCODED: u64 = 24;
 
