@@ -28,9 +28,14 @@ pub(super) struct Region {
 impl From<&Aabb> for Region {
     #[inline(always)]
     fn from(aabb: &Aabb) -> Self {
+        // A lane that holds none reaches from one infinity to the other, so an infinite region would touch it. No box reaches
+        // beyond the largest number. What is no number stays so, and touches nothing.
+        let least = |x: f32| if x < f32::MIN { f32::MIN } else { x };
+        let most = |x: f32| if x > f32::MAX { f32::MAX } else { x };
+        let within = |x: f32| Vec4::splat(least(most(x)));
         Self {
-            min: aabb.min.to_array().map(Vec4::splat),
-            max: aabb.max.to_array().map(Vec4::splat),
+            min: aabb.min.to_array().map(within),
+            max: aabb.max.to_array().map(within),
         }
     }
 }
@@ -132,10 +137,15 @@ impl Eight {
     /// All eight with every face moved outwards; lanes that hold none still touch nothing.
     #[inline(always)]
     pub(super) fn grown(&self, by: f32) -> Self {
-        let by = Vec4::splat(by);
+        if by.is_nan() {
+            return Self::default();
+        }
+        // An infinite margin would make lanes that hold none reach somewhere.
+        let by = Vec4::splat(if by > f32::MAX { f32::MAX } else { by });
+        let (least, most) = (Vec4::splat(f32::MIN), Vec4::splat(f32::MAX));
         Self {
-            min: self.min.map(|axis| axis.map(|four| four - by)),
-            max: self.max.map(|axis| axis.map(|four| four + by)),
+            min: self.min.map(|axis| axis.map(|four| (four - by).max(least))),
+            max: self.max.map(|axis| axis.map(|four| (four + by).min(most))),
         }
     }
 

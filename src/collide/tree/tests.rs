@@ -226,3 +226,42 @@ fn a_box_that_is_no_box_is_refused() {
         },
     );
 }
+
+#[test]
+fn infinite_and_huge_regions_find_every_box_and_nothing_else() {
+    for count in [0_u32, 1, 7, 8, 9, 300] {
+        let mut tree = BoxTree::default();
+        for id in 0..count {
+            let at = Vec3::splat(id as f32 * 3.0 - 200.0);
+            tree.set(id, &Aabb::from_corner(at, Vec3::ONE));
+        }
+        tree.update();
+        for reach in [1e9, f32::MAX, f32::INFINITY] {
+            let all = Aabb {
+                min: Vec3::splat(-reach),
+                max: Vec3::splat(reach),
+            };
+            let mut found = Vec::new();
+            tree.touching(&all, |id| found.push(id));
+            found.sort_unstable();
+            assert!(found.iter().copied().eq(0..count), "{reach}: {found:?}");
+            let mut pairs = 0;
+            tree.pairs(reach, |a, b| {
+                assert!(a < count && b < count && a != b);
+                pairs += 1;
+            });
+            assert_eq!(pairs, count * count.saturating_sub(1) / 2);
+            let mut across = 0;
+            tree.pairs_with(&tree.clone(), reach, |_, _| across += 1);
+            assert_eq!(across, count * count);
+        }
+        tree.touching(
+            &Aabb {
+                min: Vec3::NAN,
+                max: Vec3::NAN,
+            },
+            |id| panic!("{id} is nowhere"),
+        );
+        tree.pairs(f32::NAN, |a, b| panic!("{a} and {b} are not near"));
+    }
+}
