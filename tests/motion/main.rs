@@ -1,6 +1,7 @@
 //! Bodies through the whole frame.
 
 mod carrying;
+mod energy;
 mod meeting;
 mod properties;
 mod refused;

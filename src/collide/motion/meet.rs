@@ -199,9 +199,10 @@ impl Step<'_, '_> {
     /// together, as elastic as the more elastic and as rough as the rougher of the two.
     ///
     /// The impulse is (1 + e) u / (1/m₁ + 1/m₂) for an approach of speed u and a restitution e, and at most the friction
-    /// times as much along the face (Coulomb).
+    /// times as much along the face (Coulomb). A body that rests against something that does not give way counts as part of
+    /// it; one that already moves away from there has its own mass, and so has every body along the face.
     pub(super) fn share_momentum(&mut self, a: usize, b: usize, axis: usize, direction: f32) {
-        let (give_a, give_b) = self.gives(a, b, axis, direction);
+        let (give_a, give_b) = self.yields(a, b, axis, direction);
         let movers = &mut self.lists.movers.list;
         let (own, other) = (&movers[a], &movers[b]);
         let apart = (own.velocity - other.velocity) * direction;
@@ -212,13 +213,32 @@ impl Step<'_, '_> {
         }
         let restitution = own.restitution.max(other.restitution);
         let impulse = (approach + bounce(restitution, approach, self.rest_speed)) / give;
-        let mut exchanged = Vec3::AXES[axis] * (impulse * direction);
+        let normal = Vec3::AXES[axis] * (impulse * direction);
         let mut along = own.velocity - other.velocity;
         along[axis] = 0.0;
         let most = own.friction.max(other.friction) * impulse;
-        exchanged += (along / give).clamp_length_max(most);
-        movers[a].velocity -= exchanged * give_a;
-        movers[b].velocity += exchanged * give_b;
+        let light = own.inverse_mass + other.inverse_mass;
+        let grip = match light > 0.0 {
+            true => (along / light).clamp_length_max(most),
+            false => Vec3::ZERO,
+        };
+        let own = &mut movers[a];
+        own.velocity -= normal * give_a + grip * own.inverse_mass;
+        let other = &mut movers[b];
+        other.velocity += normal * give_b + grip * other.inverse_mass;
+    }
+
+    /// How much the velocity of each of two bodies yields to a push along an axis, the second being ahead of the first.
+    fn yields(&self, a: usize, b: usize, axis: usize, direction: f32) -> (f32, f32) {
+        let movers = &self.lists.movers.list;
+        let give = |mover: &Mover, towards: f32| {
+            let rests = mover.blocked.has(axis, towards) && mover.velocity[axis] * towards >= 0.0;
+            if rests { 0.0 } else { mover.inverse_mass }
+        };
+        match (give(&movers[a], -direction), give(&movers[b], direction)) {
+            (0.0, 0.0) => (movers[a].inverse_mass, movers[b].inverse_mass),
+            gives => gives,
+        }
     }
 
     /// Where two bodies are in each other: along the axis on which they were apart when the frame began, because from there
