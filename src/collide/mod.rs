@@ -77,7 +77,7 @@ pub use tree::BoxTree;
 pub use world_box::WorldBox;
 
 #[cfg(feature = "scene")]
-pub(crate) use refused::{LEAST_MASS, MOST_SPEED};
+pub(crate) use refused::{LEAST_MASS, MOST_MASS, MOST_SPEED};
 
 use crate::error::Error;
 use crate::schedule::{Phase, System};
@@ -95,6 +95,13 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
         world.register_unless_known::<crate::Name>("name")?;
         world.register_unless_known::<Collider>("collider")?;
         world.register_unless_known::<Body>("body")?;
+        if world.global::<Contacts>().is_err() {
+            world.after_restore.push(|world| {
+                if let Some(contacts) = world.find_global_mut::<Contacts>() {
+                    contacts.mark_stale();
+                }
+            });
+        }
     }
     boxes::install(world);
     world.ensure_global::<Gravity>();

@@ -4,11 +4,14 @@ use super::body::Body;
 use crate::error::{Error, Kind};
 use crate::store::{Entity, World};
 
-/// Metres per second up to which motion is worked out: a tenth of a light-second in a frame is beyond any scene.
+/// Metres per second up to which motion is computed: a tenth of a light-second in a frame is beyond any scene.
 pub(crate) const MOST_SPEED: f32 = 1e7;
 
-/// Kilograms from which on shares by mass can be worked out.
+/// Kilograms from which on shares by mass can be computed.
 pub(crate) const LEAST_MASS: f32 = 1e-20;
+
+/// Kilograms up to which they can; what is heavier never moves, which an infinite mass says.
+pub(crate) const MOST_MASS: f32 = 1e12;
 
 /// The bodies that were not moved in the last frame.
 #[derive(Default, Debug)]
@@ -36,11 +39,12 @@ impl RefusedBodies {
 
 fn problem(body: &Body, is_grid: bool) -> Option<String> {
     let speed = body.velocity.length();
-    let (what, found, want) = if body.mass.is_nan() || body.mass < LEAST_MASS {
+    let has_mass = (LEAST_MASS..=MOST_MASS).contains(&body.mass) || body.mass == f32::INFINITY;
+    let (what, found, want) = if !has_mass {
         (
             "a mass",
             body.mass,
-            "a number above 0, of 1e-20 kg or more; infinity is one",
+            "a number from 1e-20 to 1e12 kg, or an infinite one",
         )
     } else if !speed.is_finite() || speed > MOST_SPEED {
         ("a speed", speed, "a number up to 1e7 m/s")

@@ -15,6 +15,9 @@ use std::time::Duration;
 /// Threads that can be asked for at most: a slip of the pen must not bring the machine down.
 const MOST_THREADS: usize = 1024;
 
+/// Seconds of scene time that a frame takes at most.
+pub(crate) const LONGEST_STEP: f64 = 1e6;
+
 /// The frame loop: it owns the [`World`], the schedule, the [`Clock`] and the [`Profiler`].
 ///
 /// A frame runs the phases in order; each `run_frames(1)` is one frame of a fixed step. See the
@@ -302,11 +305,11 @@ impl Runtime {
         self.schedule.set_enabled(name_or_label, enabled)
     }
 
-    /// Sets how much scene time a frame takes, in seconds; 1/60 unless set.
+    /// Sets how much scene time a frame takes, in seconds. Default: 1/60.
     ///
     /// # Errors
     ///
-    /// If it is not a positive, finite number.
+    /// If it is not a number above 0 and at most 1,000,000: beyond that, what falls for one frame has no place any more.
     ///
     /// # Example
     ///
@@ -317,10 +320,10 @@ impl Runtime {
     /// assert!(runtime.set_step_seconds(f64::NAN).is_err());
     /// ```
     pub fn set_step_seconds(&mut self, seconds: f64) -> Result<(), Error> {
-        if !seconds.is_finite() || seconds <= 0.0 {
+        if !(seconds > 0.0 && seconds <= LONGEST_STEP) {
             return Err(Error::from(Kind::BadNumber {
                 what: "the step",
-                want: "above 0 seconds",
+                want: "above 0 and at most 1,000,000 seconds",
                 found: seconds,
             }));
         }

@@ -9,6 +9,8 @@ mod pacing;
 mod standard;
 
 pub use controls::Controls;
+#[cfg(feature = "scene")]
+pub(crate) use frame_loop::LONGEST_STEP;
 pub use frame_loop::Runtime;
 pub use kit::{Kit, Need};
 pub use pacing::Advance;

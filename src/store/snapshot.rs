@@ -449,7 +449,9 @@ impl World {
     /// Puts all entities back as they were when a snapshot was taken. Entities that came later go, and so do components
     /// that are not registered; globals and events stay. A value of a type that brings others along gets them anew.
     ///
-    /// Ids that were handed out since the snapshot are handed out again: forget what was noted of them.
+    /// Ids that were handed out since the snapshot are handed out again: drop all that you have stored of them. Contacts are
+    /// those of the time before: [`Runtime::settle`](crate::Runtime::settle) finds them anew. Without it, riders are not
+    /// carried in the next frame.
     ///
     /// # Errors
     ///

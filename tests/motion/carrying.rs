@@ -205,3 +205,35 @@ fn what_hangs_below_a_body_does_not_block_it() {
     runtime.run_frames(60).expect("nothing fails");
     assert!((place_of(&runtime, truck).x - 1.0).abs() < 1e-4);
 }
+
+#[cfg(feature = "snapshot")]
+#[test]
+fn a_restored_body_is_not_carried_by_what_it_stood_on_later() {
+    let mut runtime = Runtime::new();
+    let lift = spawn_body(
+        &mut runtime,
+        Aabb::from_center(Vec3::Y * -0.5, Vec3::new(2.0, 0.5, 2.0)),
+        Body::kinematic(Vec3::X),
+    );
+    let rider = spawn_body(
+        &mut runtime,
+        cube(0.5).moved(Vec3::Y * 9.0),
+        Body::dynamic(),
+    );
+    let before = runtime.world().snapshot().expect("all can be written");
+    runtime.run_frames(120).expect("nothing fails");
+    let contacts = runtime.world().global::<Contacts>().expect("always there");
+    let standing = contacts.stands_on(rider).map(|standing| standing.carrier);
+    assert_eq!(standing, Some(lift));
+    drop(contacts);
+    runtime
+        .world_mut()
+        .restore(&before)
+        .expect("all can be read");
+    runtime.run_frames(1).expect("nothing fails");
+    assert_eq!(
+        place_of(&runtime, rider).x,
+        0.0,
+        "it hangs in the air again"
+    );
+}

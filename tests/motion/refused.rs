@@ -5,7 +5,8 @@ use super::*;
 #[test]
 fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
     type Spoil = fn(&mut Body);
-    let spoil: [(&str, Spoil); 7] = [
+    let spoil: [(&str, Spoil); 8] = [
+        ("1e12 kg", |body| body.mass = 1e38),
         ("a mass of 0", |body| body.mass = 0.0),
         ("a mass of NaN", |body| body.mass = f32::NAN),
         ("a mass of -2", |body| body.mass = -2.0),
@@ -110,4 +111,38 @@ fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
     assert!(text.contains("placement"), "{text}");
     runtime.world_mut().despawn(lost).expect("it is alive");
     runtime.run_frames(1).expect("it is gone");
+}
+
+#[test]
+fn the_longest_step_and_the_largest_masses_give_numbers() {
+    let mut runtime = Runtime::new();
+    assert!(runtime.set_step_seconds(1e30).is_err());
+    runtime.set_step_seconds(1e6).expect("it is the longest");
+    let body = spawn_body(&mut runtime, cube(0.5), Body::dynamic());
+    runtime
+        .run_frames(2)
+        .expect("it falls for eleven days, twice");
+    assert!(place_of(&runtime, body).is_finite());
+    let error = runtime.run_frames(1).expect_err("it has become too fast");
+    assert!(error.to_string().contains("a speed of"), "{error}");
+
+    for mass in [1e12, 1e-20, f32::INFINITY] {
+        let mut runtime = Runtime::new();
+        spawn_box(
+            &mut runtime,
+            Aabb::from_center(Vec3::Y * -1.0, Vec3::new(9.0, 1.0, 9.0)),
+        );
+        let bodies = [0.6, 1.8].map(|height| {
+            let body = Body::dynamic()
+                .with_mass(mass)
+                .with_velocity(Vec3::X * height);
+            spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * height), body)
+        });
+        runtime.run_frames(120).expect("nothing fails");
+        for body in bodies {
+            assert!(
+                velocity_of(&runtime, body).is_finite() && place_of(&runtime, body).is_finite()
+            );
+        }
+    }
 }

@@ -60,6 +60,8 @@ pub struct Contacts {
     found_with: Option<(Layers, f32)>,
     /// The direction of gravity, or zero.
     down: Vec3,
+    /// Whether the world was put back to an earlier time since contacts were last found.
+    is_stale: bool,
     /// Places in `current` by (second, first), made when it is first asked for and kept up from then on.
     by_second: OnceLock<Vec<u32>>,
 }
@@ -75,12 +77,23 @@ impl Default for Contacts {
             posts_held: false,
             found_with: None,
             down: Vec3::ZERO,
+            is_stale: false,
             by_second: OnceLock::new(),
         }
     }
 }
 
 impl Contacts {
+    /// What stood on what before the world was put back means nothing until contacts are found again.
+    pub(super) fn is_stale(&self) -> bool {
+        self.is_stale
+    }
+
+    #[cfg(feature = "snapshot")]
+    pub(super) fn mark_stale(&mut self) {
+        self.is_stale = true;
+    }
+
     /// All contacts, ordered by the ids of their colliders.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = &Contact> {
         self.current.contacts.iter()
@@ -194,6 +207,7 @@ pub(super) fn system() -> System {
             |(mut boxes, layers, gravity, mut contacts, clock, mut outbox)| {
                 let contacts = &mut *contacts;
                 contacts.down = gravity.0.normalize_or_zero();
+                contacts.is_stale = false;
                 contacts.update(&mut boxes, &layers, clock.frame(), |contact| {
                     outbox.post(contact);
                 });

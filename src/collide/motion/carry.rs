@@ -93,7 +93,7 @@ impl Step<'_, '_> {
         let mover = &self.lists.movers.list[number];
         let carried = match self.lists.movers.carrier_above(mover, self.links) {
             Some(above) => above.displacement(),
-            None if self.lists.shifted.is_empty() => return,
+            None if self.lists.shifted.is_empty() || self.contacts.is_stale() => return,
             None => self
                 .contacts
                 .stands_on(mover.entity)

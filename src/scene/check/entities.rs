@@ -1,7 +1,7 @@
 //! Checks templates and entities.
 
 use super::{Checker, Planned};
-use crate::collide::{LEAST_MASS, MOST_SPEED};
+use crate::collide::{LEAST_MASS, MOST_MASS, MOST_SPEED};
 use crate::scene::document::{
     BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, Preset, TransformEntry, Triple,
 };
@@ -317,10 +317,11 @@ impl<'d> Checker<'d> {
 
     fn check_body(&mut self, body: &BodyEntry) {
         if let Some(mass) = &body.mass
-            && *mass.get_ref() < LEAST_MASS
+            && !(LEAST_MASS..=MOST_MASS).contains(mass.get_ref())
+            && *mass.get_ref() != f32::INFINITY
         {
             let message = format!("nothing weighs {} kg", mass.get_ref());
-            self.fault(mass, message, "write a number above 0, of 1e-20 or more");
+            self.fault(mass, message, "write a number from 1e-20 to 1e12");
         }
         if let Some(restitution) = &body.restitution
             && !(0.0..=1.0).contains(restitution.get_ref())

@@ -16,6 +16,7 @@ use super::read::{Parameters, ReadScene, Sources};
 use super::registry::Registry;
 use super::scene_file::Scene;
 use super::settings::Settings;
+use crate::runtime::LONGEST_STEP;
 use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::ops::Range;
@@ -268,11 +269,19 @@ impl<'d> Checker<'d> {
             );
         }
         if let Some(step) = &document.step {
-            if *step.get_ref() > 0.0 {
-                self.step = *step.get_ref();
-            } else {
-                let message = format!("a step of {} s goes nowhere", step.get_ref());
+            let seconds = *step.get_ref();
+            if seconds <= 0.0 {
+                let message = format!("a step of {seconds} s goes nowhere");
                 self.fault(step, message, "write a number above 0");
+            } else if seconds > LONGEST_STEP {
+                let message = format!("a step of {seconds} s is too long to compute motion with");
+                self.fault(
+                    step,
+                    message,
+                    format!("write a number up to {LONGEST_STEP}"),
+                );
+            } else {
+                self.step = seconds;
             }
         }
         if let Some(dimensions) = &document.dimensions
