@@ -109,6 +109,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
     world.ensure_global::<Contacts>();
     world.ensure_global::<Solver>();
     world.ensure_global::<refused::RefusedBodies>();
+    world.ensure_global::<motion::Meetings>();
     Ok(())
 }
 

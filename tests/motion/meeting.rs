@@ -208,3 +208,83 @@ fn a_tall_stack_is_held_up() {
         }
     }
 }
+
+/// How often a contact of two colliders begins and ends.
+fn begins_and_ends(runtime: &mut Runtime, frames: u64, pair: [Entity; 2]) -> (usize, usize) {
+    let mut count = (0, 0);
+    for _ in 0..frames {
+        runtime.run_frames(1).expect("nothing fails");
+        for contact in runtime.world().posted::<Contact>() {
+            if [contact.first, contact.second] == [pair[0].min(pair[1]), pair[0].max(pair[1])] {
+                count.0 += usize::from(contact.state == ContactState::Began);
+                count.1 += usize::from(contact.state == ContactState::Ended);
+            }
+        }
+    }
+    count
+}
+
+#[test]
+fn every_hit_begins_and_ends_once_whoever_strikes() {
+    for step in 0..30 {
+        for striker_first in [true, false] {
+            let mut runtime = weightless();
+            let elastic = Body::dynamic().with_restitution(1.0);
+            let gap = 1.1 + 0.05 * step as f32;
+            let mut made = [
+                (
+                    cube(0.5).moved(Vec3::X * -gap),
+                    elastic.with_velocity(Vec3::X * 20.0),
+                ),
+                (cube(0.5), elastic),
+            ];
+            if !striker_first {
+                made.reverse();
+            }
+            let pair = made.map(|(aabb, body)| spawn_body(&mut runtime, aabb, body));
+            assert_eq!(
+                begins_and_ends(&mut runtime, 60, pair),
+                (1, 1),
+                "{gap} {striker_first}"
+            );
+        }
+    }
+}
+
+#[test]
+fn a_ball_off_a_wall_and_a_ram_into_a_body_are_told() {
+    let mut runtime = weightless();
+    let wall = spawn_box(&mut runtime, cube(1.0).moved(Vec3::X * 7.0));
+    let bouncy = Body::dynamic()
+        .with_restitution(1.0)
+        .with_velocity(Vec3::X * 90.0);
+    let ball = spawn_body(&mut runtime, cube(0.1), bouncy);
+    assert_eq!(begins_and_ends(&mut runtime, 30, [wall, ball]), (1, 1));
+
+    let mut runtime = weightless();
+    let ram = spawn_body(&mut runtime, cube(0.5), Body::kinematic(Vec3::X * 60.0));
+    let bouncy = Body::dynamic().with_restitution(1.0);
+    let crate_ = spawn_body(&mut runtime, cube(0.5).moved(Vec3::X * 3.3), bouncy);
+    assert_eq!(begins_and_ends(&mut runtime, 20, [ram, crate_]), (1, 1));
+}
+
+#[test]
+fn sensors_notice_bodies_up_to_1000_metres_a_second() {
+    for speed in [10.0, 45.0, 150.0, 400.0, 1_000.0] {
+        for step in 0..20 {
+            let mut runtime = weightless();
+            let gate = runtime
+                .world_mut()
+                .spawn((Transform::at(40.0, 0.0, 0.0), Collider::sensor(cube(0.25))));
+            let start = cube(0.1).moved(Vec3::X * (0.37 * step as f32));
+            let body = Body::dynamic().with_velocity(Vec3::X * speed);
+            let body = spawn_body(&mut runtime, start, body);
+            let frames = (60.0 * 60.0 / speed) as u64 + 3;
+            assert_eq!(
+                begins_and_ends(&mut runtime, frames, [gate, body]),
+                (1, 1),
+                "{speed} m/s"
+            );
+        }
+    }
+}

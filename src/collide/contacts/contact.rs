@@ -13,6 +13,9 @@ use glam::Vec3;
 /// [`Contacts::post_held`](crate::Contacts::post_held) says so, in each frame in between. While it lasts it is listed in
 /// [`Contacts`](crate::Contacts).
 ///
+/// Two that met and parted within one frame, because one bounced off or passed, are posted as begun and as ended in that
+/// frame. They are not listed.
+///
 /// # Example
 ///
 /// ```

@@ -7,6 +7,7 @@ mod standing;
 
 use super::boxes::{Boxes, TREES};
 use super::layers::Layers;
+use super::motion::{Meeting, Meetings};
 use super::{Gravity, boxes};
 use crate::profile;
 use crate::schedule::{Clock, Phase, System};
@@ -201,22 +202,56 @@ pub(super) fn system() -> System {
             Global<Gravity>,
             GlobalMut<Contacts>,
             Global<Clock>,
+            GlobalMut<Meetings>,
             Outbox<Contact>,
         )>()
         .runs(
-            |(mut boxes, layers, gravity, mut contacts, clock, mut outbox)| {
+            |(mut boxes, layers, gravity, mut contacts, clock, mut meetings, mut outbox)| {
                 let contacts = &mut *contacts;
                 contacts.down = gravity.0.normalize_or_zero();
                 contacts.is_stale = false;
-                contacts.update(&mut boxes, &layers, clock.frame(), |contact| {
+                let frame = clock.frame();
+                let brief = contacts.brief(&meetings.0, frame);
+                // Each is told once: `settle` finds contacts anew without any motion.
+                meetings.0.clear();
+                contacts.update(&mut boxes, &layers, frame, |contact| {
                     outbox.post(contact);
                 });
+                for contact in brief {
+                    if contacts.between(contact.first, contact.second).is_none() {
+                        outbox.post(contact);
+                        outbox.post(contact.ended());
+                    }
+                }
             },
         )
 }
 
 /// What is found stays in the list of boxes by slots, so whoever finds has to have both.
 impl Contacts {
+    /// The contacts of colliders that met and did not touch before: if they do not touch now either, they began and ended
+    /// within the frame. Each pair once, in the order of the ids.
+    fn brief(&self, meetings: &[Meeting], frame: u64) -> Vec<Contact> {
+        let contacts = meetings.iter().map(|meeting| Contact {
+            first: meeting.first.min(meeting.second),
+            second: meeting.first.max(meeting.second),
+            state: ContactState::Began,
+            normal: match meeting.first < meeting.second {
+                true => meeting.normal,
+                false => -meeting.normal,
+            },
+            depth: 0.0,
+            is_sensor: meeting.is_sensor,
+            is_leftover: false,
+            since: frame,
+        });
+        let is_new = |contact: &Contact| self.between(contact.first, contact.second).is_none();
+        let mut brief: Vec<Contact> = contacts.filter(is_new).collect();
+        brief.sort_by_key(Contact::pair);
+        brief.dedup_by_key(|contact| contact.pair());
+        brief
+    }
+
     fn update(
         &mut self,
         boxes: &mut Boxes,

@@ -9,6 +9,7 @@ use crate::collide::body::Motion;
 use crate::collide::boxes::Slot;
 use crate::collide::contacts::LEAST_SHARE_DOWN;
 use glam::Vec3;
+use smallvec::SmallVec;
 
 /// Steps that a move is cut into at most.
 const MOST_STEPS: f32 = 256.0;
@@ -16,7 +17,7 @@ const MOST_STEPS: f32 = 256.0;
 const STEPS_LISTED: f32 = 4.0;
 /// A move of more than this share of a body's size looks out for other dynamic bodies as well; a shorter one cannot pass one
 /// by, and what then overlaps parts afterwards.
-const SLOW_SHARE: f32 = 0.25;
+pub(super) const SLOW_SHARE: f32 = 0.25;
 /// The share of the room around it within which bodies count as possibly meeting: what is pushed farther meets in the next frame.
 const SHARE_OF_ROOM: f32 = 0.25;
 /// Rounds in which a body that was put into something looks for a free place, each one farther than the one before.
@@ -122,6 +123,7 @@ impl Step<'_, '_> {
         let stands = self.stands_there(stop);
         let mut surface: Option<Surface> = None;
         let mut partner = None;
+        let mut struck: SmallVec<[(Slot, f32); 4]> = SmallVec::new();
         for obstacle in &movers.obstacles[mover.obstacles.clone()] {
             let (_, face) = facing(&obstacle.aabb, stop.axis, stop.direction());
             if face != stop.coordinate || !beyond.overlaps(&obstacle.aabb) {
@@ -131,6 +133,8 @@ impl Step<'_, '_> {
                 Some(other) if movers.list[other].is_dynamic => partner = partner.or(Some(other)),
                 _ => {
                     let mut met = self.surface(obstacle.slot);
+                    let approach = (mover.velocity - met.velocity)[stop.axis] * stop.direction();
+                    struck.push((obstacle.slot, approach));
                     if stands {
                         // What it stands on takes it along: its own velocity is the one against that.
                         met.velocity = Vec3::ZERO;
@@ -145,6 +149,9 @@ impl Step<'_, '_> {
                     });
                 }
             }
+        }
+        for (slot, approach) in struck {
+            self.note_hit(number, Some(slot), (stop.axis, stop.direction()), approach);
         }
         match (surface, partner) {
             // Where a wall and a body are flush, the wall stops.
@@ -215,7 +222,7 @@ impl Step<'_, '_> {
 }
 
 /// The least size of a body's parts along each axis.
-fn slimmest(parts: &[crate::collide::placed::PlacedBox]) -> Vec3 {
+pub(super) fn slimmest(parts: &[crate::collide::placed::PlacedBox]) -> Vec3 {
     let least = parts
         .iter()
         .map(|part| part.at(Vec3::ZERO).size())

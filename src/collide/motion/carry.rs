@@ -206,8 +206,11 @@ impl Step<'_, '_> {
             place[axis] = target[axis];
         }
         movers.put(number, place);
+        let approach =
+            (surface.velocity - movers.list[number].velocity)[axis] * shift[axis].signum();
         movers.list[number].pushed[axis] = surface.velocity[axis];
         movers.list[number].strike(&stop, &surface, self.rest_speed);
+        self.note_hit(number, Some(pusher), (axis, stop.direction()), approach);
     }
 }
 

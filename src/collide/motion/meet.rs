@@ -211,6 +211,7 @@ impl Step<'_, '_> {
         if approach <= 0.0 || give == 0.0 {
             return;
         }
+        let met = other.slot;
         let restitution = own.restitution.max(other.restitution);
         let impulse = (approach + bounce(restitution, approach, self.rest_speed)) / give;
         let normal = Vec3::AXES[axis] * (impulse * direction);
@@ -226,6 +227,7 @@ impl Step<'_, '_> {
         own.velocity -= normal * give_a + grip * own.inverse_mass;
         let other = &mut movers[b];
         other.velocity += normal * give_b + grip * other.inverse_mass;
+        self.note_hit(a, met, (axis, direction), approach);
     }
 
     /// How much the velocity of each of two bodies yields to a push along an axis, the second being ahead of the first.

@@ -9,6 +9,7 @@ mod advance;
 mod carry;
 mod gather;
 mod meet;
+mod meetings;
 mod mover;
 mod push_out;
 mod surroundings;
@@ -26,6 +27,7 @@ use crate::schedule::{Clock, Phase, System};
 use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Global, GlobalMut, Rows};
 use glam::Vec3;
+pub(super) use meetings::{Meeting, Meetings};
 use mover::{Movers, Surface};
 use rustc_hash::FxHashMap;
 
@@ -93,9 +95,10 @@ pub(super) fn system() -> System {
             GlobalMut<Boxes>,
             Global<Contacts>,
             GlobalMut<RefusedBodies>,
+            GlobalMut<Meetings>,
         )>()
         .runs(
-            move |(mut rows, above, settings, mut boxes, contacts, mut refused)| {
+            move |(mut rows, above, settings, mut boxes, contacts, mut refused, mut meetings)| {
                 let (layers, gravity, clock, solver) = settings;
                 let seconds = clock.step_seconds();
                 let span = profile::part("gather bodies");
@@ -107,8 +110,10 @@ pub(super) fn system() -> System {
                     gravity.0 * seconds,
                 );
                 drop(span);
+                meetings.0.clear();
                 let mut step = Step {
                     lists: &mut lists,
+                    meetings: &mut meetings,
                     rows: &rows,
                     links: &above.0,
                     boxes: &mut boxes,
@@ -122,6 +127,7 @@ pub(super) fn system() -> System {
                 profile::timed_part("move kinematic bodies", || step.move_kinematic());
                 profile::timed_part("sweep dynamic bodies", || step.move_dynamic());
                 profile::timed_part("part bodies", || step.part(solver.iterations));
+                step.note_passed();
                 let _span = profile::part("write bodies back");
                 lists.write(&mut rows, &above);
             },
@@ -147,6 +153,7 @@ struct Lists {
 /// One frame of motion.
 struct Step<'f, 'w> {
     lists: &'f mut Lists,
+    meetings: &'f mut Meetings,
     rows: &'f MoverRows<'w>,
     links: &'f Rows<'w, &'static LinkNode>,
     boxes: &'f mut Boxes,
