@@ -61,6 +61,8 @@ pub struct Contacts {
     found_with: Option<(Layers, f32)>,
     /// The direction of gravity, or zero.
     down: Vec3,
+    /// Those of colliders that met in this frame and did not touch before.
+    brief: Vec<Contact>,
     /// Whether the world was put back to an earlier time since contacts were last found.
     is_stale: bool,
     /// Places in `current` by (second, first), made when it is first asked for and kept up from then on.
@@ -78,6 +80,7 @@ impl Default for Contacts {
             posts_held: false,
             found_with: None,
             down: Vec3::ZERO,
+            brief: Vec::new(),
             is_stale: false,
             by_second: OnceLock::new(),
         }
@@ -211,15 +214,15 @@ pub(super) fn system() -> System {
                 contacts.down = gravity.0.normalize_or_zero();
                 contacts.is_stale = false;
                 let frame = clock.frame();
-                let brief = contacts.brief(&meetings.0, frame);
+                contacts.list_brief(&meetings.0, frame);
                 // Each is told once: `settle` finds contacts anew without any motion.
                 meetings.0.clear();
                 contacts.update(&mut boxes, &layers, frame, |contact| {
                     outbox.post(contact);
                 });
-                for contact in brief {
+                for contact in &contacts.brief {
                     if contacts.between(contact.first, contact.second).is_none() {
-                        outbox.post(contact);
+                        outbox.post(*contact);
                         outbox.post(contact.ended());
                     }
                 }
@@ -229,9 +232,9 @@ pub(super) fn system() -> System {
 
 /// What is found stays in the list of boxes by slots, so whoever finds has to have both.
 impl Contacts {
-    /// The contacts of colliders that met and did not touch before: if they do not touch now either, they began and ended
-    /// within the frame. Each pair once, in the order of the ids.
-    fn brief(&self, meetings: &[Meeting], frame: u64) -> Vec<Contact> {
+    /// Lists the contacts of colliders that met and did not touch before: if they do not touch now either, they began and
+    /// ended within the frame. Each pair once, in the order of the ids.
+    fn list_brief(&mut self, meetings: &[Meeting], frame: u64) {
         let contacts = meetings.iter().map(|meeting| Contact {
             first: meeting.first.min(meeting.second),
             second: meeting.first.max(meeting.second),
@@ -245,11 +248,14 @@ impl Contacts {
             is_leftover: false,
             since: frame,
         });
-        let is_new = |contact: &Contact| self.between(contact.first, contact.second).is_none();
-        let mut brief: Vec<Contact> = contacts.filter(is_new).collect();
-        brief.sort_by_key(Contact::pair);
+        let mut brief = std::mem::take(&mut self.brief);
+        brief.clear();
+        brief.extend(
+            contacts.filter(|contact| self.between(contact.first, contact.second).is_none()),
+        );
+        brief.sort_unstable_by_key(Contact::pair);
         brief.dedup_by_key(|contact| contact.pair());
-        brief
+        self.brief = brief;
     }
 
     fn update(

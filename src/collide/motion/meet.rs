@@ -234,7 +234,9 @@ impl Step<'_, '_> {
     fn yields(&self, a: usize, b: usize, axis: usize, direction: f32) -> (f32, f32) {
         let movers = &self.lists.movers.list;
         let give = |mover: &Mover, towards: f32| {
-            let rests = mover.blocked.has(axis, towards) && mover.velocity[axis] * towards >= 0.0;
+            // What leaves more slowly than gravity takes it back in a frame rests.
+            let leaves = mover.velocity[axis] * towards < -0.5 * self.rest_speed;
+            let rests = mover.blocked.has(axis, towards) && !leaves;
             if rests { 0.0 } else { mover.inverse_mass }
         };
         match (give(&movers[a], -direction), give(&movers[b], direction)) {
