@@ -10,6 +10,7 @@ mod chance;
 mod clock;
 mod executor;
 mod findings;
+mod info;
 #[cfg_attr(
     not(feature = "parallel"),
     allow(dead_code, reason = "one thread needs the sequence only")
@@ -27,9 +28,10 @@ pub use cause::Cause;
 pub use chance::{Chance, RandomStream};
 pub use clock::Clock;
 pub use findings::{EmptyRows, Findings, IdleSystem, PhaseCost, WhyIdle};
+pub use info::SystemInfo;
 pub use phase::Phase;
 pub use plan::{Edge, Order, PhasePlan, Plan, Reason};
-pub use registered::{Schedule, SystemInfo};
+pub use registered::Schedule;
 pub use system::{System, SystemBuilder, SystemClaiming};
 
 #[cfg(feature = "chance")]

@@ -53,6 +53,10 @@ pub(crate) type Watch<'a> = &'a mut dyn FnMut(Cause<'_>, &World);
 
 /// How the systems of a frame run.
 pub(crate) struct Way<'a> {
+    #[cfg_attr(
+        not(feature = "parallel"),
+        allow(dead_code, reason = "one thread leads itself")
+    )]
     pub(crate) leader: Leader,
     /// Only where one thread runs everything.
     pub(crate) watch: Option<Watch<'a>>,
