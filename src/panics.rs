@@ -34,6 +34,13 @@ impl Panics {
         }
     }
 
+    /// Takes over what others have caught later.
+    pub(crate) fn join(&mut self, later: Self) {
+        if let Some(payload) = later.first {
+            self.add(payload);
+        }
+    }
+
     /// Drops values one by one: after a panic the rest still goes.
     pub(crate) fn drop_all<T>(&mut self, values: impl IntoIterator<Item = T>) {
         if !std::mem::needs_drop::<T>() {

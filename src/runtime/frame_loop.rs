@@ -62,7 +62,7 @@ impl Runtime {
         let mut runtime = Self::bare();
         runtime.has_built_in_systems = true;
         runtime
-            .install()
+            .meet_world()
             .expect("a new world has no types that are in the way");
         for system in collide::systems().into_iter().chain(space::systems()) {
             runtime
@@ -102,7 +102,7 @@ impl Runtime {
     }
 
     /// Puts in the world what the built-in systems need; what it has already stays.
-    pub(super) fn install(&mut self) -> Result<(), Error> {
+    fn install(&mut self) -> Result<(), Error> {
         #[cfg(feature = "parallel")]
         {
             self.world.workers = self.crew.workers();
@@ -156,8 +156,18 @@ impl Runtime {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn add_system(&mut self, system: System) -> Result<(), Error> {
+        self.meet_world()?;
         self.schedule
             .add(system, &mut self.world, &mut self.profiler)
+    }
+
+    /// Prepares a world that the systems do not know yet: the first one, or one that has taken its place.
+    pub(super) fn meet_world(&mut self) -> Result<(), Error> {
+        if !self.schedule.knows(&self.world) {
+            self.install()?;
+            self.schedule.meet(&mut self.world);
+        }
+        Ok(())
     }
 
     /// Puts a phase of your own right after another one; it can hold systems from then on.

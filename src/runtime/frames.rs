@@ -174,10 +174,7 @@ impl Runtime {
 
     /// Makes what is missing before systems can run.
     pub(super) fn get_ready(&mut self) -> Result<(), Error> {
-        if !self.schedule.knows(&self.world) {
-            self.install()?;
-            self.schedule.meet(&mut self.world);
-        }
+        self.meet_world()?;
         self.schedule.get_ready()
     }
 

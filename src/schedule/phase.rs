@@ -19,7 +19,8 @@ use std::fmt;
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 #[non_exhaustive]
 pub enum Phase {
-    /// Each system once, before the first frame that finds it switched on.
+    /// Each system once, before the first frame that finds it switched on. If a system fails, the frame does not run, and the
+    /// edits of all systems that ran with it are discarded; those others run again before the next frame.
     Setup,
     /// Take in what comes from outside: controls, messages, time.
     Intake,

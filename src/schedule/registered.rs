@@ -308,7 +308,6 @@ impl Schedule {
         profiler: &mut Profiler,
     ) -> Result<(), Error> {
         self.check(&system)?;
-        self.meet(world);
         let System {
             name,
             phase,
@@ -349,7 +348,6 @@ impl Schedule {
             }),
         };
         registered.prepare(world);
-        self.prepared_for.get_or_insert(world.identity());
         let mut phases = self.phases.iter_mut();
         let systems = phases
             .find(|known| known.phase == phase)

@@ -351,10 +351,10 @@ impl Grant for Edits<'_> {
     }
 
     fn enter_lane(state: &mut EditRecord, lanes: &mut ReservedIds) {
-        debug_assert!(
-            state.order.is_empty(),
-            "the edits of the last phase were dealt with"
-        );
+        if !state.order.is_empty() {
+            // Left over from a phase that a fault of the runtime cut off.
+            Panics::default().catch(|| Self::discard(state));
+        }
         state.lane = lanes.next_lane();
         state.reserved = 0;
     }
@@ -364,10 +364,14 @@ impl Grant for Edits<'_> {
     }
 
     fn apply(state: &mut EditRecord, world: &mut World) {
+        let EditRecord { order, queues, .. } = state;
         after_all(|panics| {
-            for run in state.order.drain(..) {
+            for run in order.drain(..) {
                 profile::count("edits", run.count as u64);
-                state.queues[run.queue].apply_run(run.count, world, panics);
+                // What panics apart from the edits themselves, such as a tuple for a component, must not leave the others.
+                let mut of_edits = Panics::default();
+                panics.catch(|| queues[run.queue].apply_run(run.count, world, &mut of_edits));
+                panics.join(of_edits);
             }
         });
     }

@@ -125,3 +125,44 @@ fn a_panic_in_a_row_loop_on_any_thread_names_its_line() {
         assert!(error.to_string().contains("row 9999 is bad"), "{error}");
     }
 }
+
+#[test]
+fn edits_that_can_never_be_carried_out_leave_the_others_alone() {
+    let mut runtime = Runtime::bare();
+    let ids: Vec<Entity> = runtime
+        .world_mut()
+        .spawn_many((0..40).map(|number| (A(number),)));
+    let targets = ids.clone();
+    let system = System::named("confused").takes::<(Global<Clock>, Edits)>();
+    let system = system.runs(move |(clock, mut edits)| {
+        edits.spawn((B(1),));
+        if clock.frame() == 1 {
+            // Tuples are no components; so many in a row are carried out as a batch.
+            targets
+                .iter()
+                .for_each(|&id| edits.attach(id, (1_u8, 2_u8)));
+            edits.spawn((C, C));
+        }
+        edits.attach(targets[3], B(2));
+        edits.despawn(targets[4]);
+    });
+    runtime.add_system(system).expect("its name is free");
+    let error = runtime.run_frames(1).expect_err("tuples are refused");
+    assert!(
+        error.to_string().contains("a tuple is not a component"),
+        "{error}"
+    );
+    let world = runtime.world();
+    assert_eq!((world.len(), world.rows::<&B>().count()), (40, 2));
+    assert!(world.has::<B>(ids[3]) && !world.contains(ids[4]));
+    runtime.run_frames(1).expect("the second frame is right");
+    let world = runtime.world();
+    assert_eq!(
+        (
+            world.len(),
+            world.rows::<&B>().count(),
+            world.missed_edits().count()
+        ),
+        (41, 3, 1)
+    );
+}

@@ -75,6 +75,18 @@ fn systems_begin_anew_with_another_world() {
         .expect("the globals of the built-in systems are put in again");
     assert_eq!(take(), [30, 71]);
 
+    // A system that is added before the first frame of the new world changes nothing.
+    *runtime.world_mut() = World::new();
+    let late = System::named("late")
+        .takes::<Global<Gravity>>()
+        .runs(|_| ());
+    runtime.add_system(late).expect("its name is free");
+    runtime.world_mut().spawn((B(30),));
+    runtime
+        .run_frames(1)
+        .expect("the globals of the built-in systems are there");
+    assert_eq!(take(), [30]);
+
     let kept = std::mem::take(runtime.world_mut());
     runtime.run_frames(1).expect("nothing fails");
     assert_eq!(take(), [0]);

@@ -172,8 +172,8 @@ where
         }
     }
 
-    /// Runs ready places until none is left that this thread may claim, and until all threads that this one has offered
-    /// work to have returned. It never waits for anything else.
+    /// Runs ready places until none is left that this thread may claim, and until all threads to which this one has offered
+    /// work have returned. It never waits for anything else.
     pub(super) fn work(&self, role: Role) {
         while let Some(place) = self.claim_patiently(role) {
             if !self.is_worth_offering() {
