@@ -158,7 +158,7 @@ pub(crate) enum Kind {
     #[error("system `{system}` cannot run: {source}")]
     ClaimFailed { system: String, source: Error },
     #[error(
-        "system `{system}` panicked in phase {phase} of frame {frame} {}; the edits of that phase were discarded", panic.told()
+        "system `{system}` panicked in phase {phase} of frame {frame} {}; the edits of that phase were discarded", panic.described()
     )]
     SystemPanicked {
         system: String,
@@ -168,7 +168,7 @@ pub(crate) enum Kind {
     },
     #[error(
         "an edit of system `{system}` panicked at the end of phase {phase} of frame {frame} {}; the other edits of that phase \
-         were carried out", panic.told()
+         were carried out", panic.described()
     )]
     EditPanicked {
         system: String,
@@ -176,7 +176,7 @@ pub(crate) enum Kind {
         frame: u64,
         panic: Panic,
     },
-    #[error("{step} panicked in frame {frame} {}; the rest of that frame was skipped", panic.told())]
+    #[error("{step} panicked in frame {frame} {}; the rest of that frame was skipped", panic.described())]
     StepPanicked {
         step: &'static str,
         frame: u64,

@@ -1,4 +1,4 @@
-//! Panics of user code that the runtime carries past its own work: what they said and where.
+//! Panics of user code that the runtime carries past its own work: their messages and their places.
 
 use std::any::Any;
 use std::collections::VecDeque;
@@ -72,7 +72,7 @@ pub(crate) fn after_all<R>(work: impl FnOnce(&mut Panics) -> R) -> R {
     result
 }
 
-/// What a caught panic said, and where it was raised.
+/// The message of a caught panic, and where it was raised.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) struct Panic {
     pub(crate) message: String,
@@ -99,7 +99,7 @@ impl Panic {
     }
 
     /// "at file:line: message", for the end of a sentence.
-    pub(crate) fn told(&self) -> String {
+    pub(crate) fn described(&self) -> String {
         match &self.place {
             Some(PanicPlace { file, line }) => format!("at {file}:{line}: {}", self.message),
             None => format!("at an unknown place: {}", self.message),

@@ -211,7 +211,7 @@ impl Runtime {
     ///
     /// # Errors
     ///
-    /// If it is 0 or more than 1024, if the system does not give so many, or if it is more than 1 without the feature `parallel`.
+    /// If it is 0 or more than 1024, if the operating system cannot start them, or if it is more than 1 without the feature `parallel`.
     ///
     /// # Example
     ///
@@ -227,7 +227,7 @@ impl Runtime {
         let refuse = |reason: String| Err(Error::from(Kind::BadThreads { threads, reason }));
         if threads == 0 {
             return refuse(String::from(
-                "somebody has to run the systems; ask for one or more",
+                "a runtime needs at least one thread; ask for 1 or more",
             ));
         }
         if threads > MOST_THREADS {

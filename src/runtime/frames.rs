@@ -9,7 +9,7 @@ use crate::profile;
 use crate::schedule::{Cause, FrameContext, Leader, Phase, Way, WhichSystems, step_panicked};
 use crate::store::World;
 
-/// Every so many frames the runtime looks whether most tables are empty, even if none was added.
+/// Frames between two checks whether most tables are empty, if no table was added meanwhile.
 const FRAMES_BETWEEN_LOOKS: u64 = 256;
 
 impl Runtime {

@@ -72,8 +72,8 @@ impl Advance {
         self.frames
     }
 
-    /// Scene time that was due but left out, because so many frames at once would have taken too long: from here on the
-    /// scene is so many seconds late for good.
+    /// Scene time that was due but left out, because it exceeded the limit on frames at once. From here on the scene
+    /// is late by this time, in seconds.
     #[must_use]
     pub fn given_up_seconds(self) -> f64 {
         self.given_up_seconds

@@ -76,7 +76,7 @@ pub(super) struct Facts {
     pub(super) lane: Option<u32>,
     pub(super) is_on: bool,
     pub(super) built_in: bool,
-    /// Whether it comes with the crate, so that nobody wonders why it does nothing.
+    /// Whether it comes with the crate: findings leave it out if it does nothing.
     pub(super) is_shipped: bool,
     pub(super) span_name: SpanName,
 }
@@ -96,7 +96,7 @@ impl std::fmt::Debug for Job {
 }
 
 impl Registered {
-    /// Between runs nobody else holds the job, and during one only the thread that the place was handed to; a run that
+    /// Between runs no other thread holds the job, and during one only the thread that has claimed the place; a run that
     /// panicked was caught, so the job is whole.
     pub(super) fn job(&self) -> MutexGuard<'_, Job> {
         self.job.lock().unwrap_or_else(PoisonError::into_inner)
@@ -358,7 +358,7 @@ impl Schedule {
         Ok(())
     }
 
-    /// What can be told of a system before the others are known.
+    /// Checks a system by itself, before its order among the others is known.
     fn check(&self, system: &System) -> Result<(), Error> {
         let name = system.name.clone();
         if self.system(&name).is_some() {

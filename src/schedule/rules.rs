@@ -36,7 +36,7 @@ impl OrderWord {
     }
 }
 
-/// Whether an interval of so many seconds of scene time has ended in a frame.
+/// Whether an interval of scene time, in seconds, has ended in a frame.
 ///
 /// Intervals are counted from the start of the scene, so none is lost or run twice however long the scene is; if several
 /// end in one frame, that frame counts once.

@@ -162,7 +162,7 @@ impl SystemBuilder {
         self
     }
 
-    /// Runs the system only in frames in which an interval of so many seconds of scene time ends, counted from the start
+    /// Runs the system only in frames in which an interval of scene time ends, in seconds, counted from the start
     /// of the scene. So the first run is at that time, and no run is lost or added by rounding; an interval shorter than
     /// a frame runs once a frame.
     ///

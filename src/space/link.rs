@@ -230,7 +230,7 @@ impl World {
         Some(parent)
     }
 
-    /// An entity that nobody is linked to goes back among those that are placed in one linear pass.
+    /// Takes the links off an entity without parent and children: it is placed in one linear pass again.
     fn drop_links_if_alone(&mut self, entity: Entity) {
         if self.links_mut(entity).is_alone() {
             self.detach::<LinkNode>(entity)

@@ -176,7 +176,7 @@ impl Template {
         }
     }
 
-    /// Makes so many copies; `each` can change each by its number, from 0. Returns the copies' roots.
+    /// Makes `count` copies; `each` can change each by its number, from 0. Returns the copies' roots.
     ///
     /// # Errors
     ///

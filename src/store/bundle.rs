@@ -93,7 +93,7 @@ tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9);
 tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10);
 tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10, L.11);
 
-/// Where the members of one tuple type go; worked out once per type.
+/// Where the members of one tuple type go; computed once per type.
 pub struct BundlePlan {
     pub(crate) table: TableId,
     /// For each member its type, and the position of the table's column.

@@ -1,4 +1,4 @@
-//! What is noted of changes to the rows of one type: ticks for whoever asks by [`Touched`](crate::Touched) and
+//! Changes to the rows of one type: ticks for systems that ask by [`Touched`](crate::Touched) and
 //! [`Fresh`](crate::Fresh), and a bit per row for the one system that keeps something derived from the type up to date.
 
 use super::ticks::{ColumnTicks, RowTicks};
@@ -27,7 +27,7 @@ pub(crate) struct ColumnChanges {
 }
 
 impl Changes {
-    /// Adds what is to be kept, for columns of so many rows. What is there counts as attached at a tick.
+    /// Adds what is to be kept, for columns with the given numbers of rows. Present rows count as attached at a tick.
     pub(crate) fn keep(&mut self, more: Kept, rows: &[usize], tick: u64) {
         self.columns.resize_with(rows.len(), ColumnChanges::default);
         for (column, &rows) in self.columns.iter_mut().zip(rows) {
@@ -139,7 +139,7 @@ impl ColumnChanges {
 /// Bits of a word.
 const WORD: usize = 64;
 
-/// A bit for each row that was written, attached or moved since somebody looked. 1/8 byte per row.
+/// A bit for each row that was written, attached or moved since the last look. 1/8 byte per row.
 ///
 /// The bits are atomic, so that a walk can set them through a shared guard; who may set and who may look at the same
 /// time is settled by the claims on the type.
@@ -191,12 +191,12 @@ impl UnseenRows {
 
     fn swap_remove(&mut self, row: u32) {
         self.rows -= 1;
-        // Whoever takes the place counts as moved.
+        // The row that takes the place counts as moved.
         self.mark(row);
         self.words.truncate(self.rows.div_ceil(WORD));
     }
 
-    /// Whether nobody has looked at any of the rows, as after a walk over all of them; if so, all count as seen from now
+    /// Whether all rows are unseen, as after a walk over all of them; if so, all count as seen from now
     /// on. O(rows / 64), and O(1) if the first row was seen.
     pub(crate) fn see_if_all(&self) -> bool {
         let Some((last, whole)) = self.words.split_last() else {
@@ -213,7 +213,7 @@ impl UnseenRows {
         true
     }
 
-    /// Calls `f` with each row that nobody has looked at, in order; from now on it counts as seen. O(rows / 64), and O(1)
+    /// Calls `f` with each unseen row, in order; from now on it counts as seen. O(rows / 64), and O(1)
     /// for each row.
     pub(crate) fn see(&self, mut f: impl FnMut(usize)) {
         for (number, word) in self.words.iter().enumerate() {

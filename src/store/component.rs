@@ -52,9 +52,9 @@ pub(crate) struct ComponentType {
     pub(crate) columns: Box<dyn AnyColumns>,
     /// Which column each table has. Beside the columns, because tables are matched while columns are borrowed.
     positions: Positions,
-    /// What is noted of changes to rows, once somebody asks.
+    /// Changes to rows, noted from the first system on that asks for them.
     pub(crate) changes: Option<AtomicRefCell<Changes>>,
-    /// Posts that an entity has lost the component, once somebody asks.
+    /// Posts that an entity has lost the component, from the first system on that asks for it.
     pub(crate) tell_lost: Option<fn(&mut World, Entity)>,
     #[cfg(feature = "snapshot")]
     pub(crate) registered: Option<super::snapshot::Registered>,

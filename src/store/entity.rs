@@ -15,7 +15,7 @@ use std::ops::Range;
 /// The id of one entity in one [`World`](crate::World).
 ///
 /// An id is an index and a generation. When an entity is despawned its index may serve a later entity under the
-/// next generation, so an id that has been kept too long never reaches somebody else's components: every call that
+/// next generation, so an id that was kept too long never reaches the components of another entity: every call that
 /// takes it says that it is stale.
 ///
 /// Eight bytes, and so is `Option<Entity>`. The order of ids (index first) is the stable order in which contacts,
@@ -103,7 +103,7 @@ pub(crate) struct Location {
 #[derive(Clone, Copy, Debug)]
 struct Slot {
     generation: NonZeroU32,
-    /// `TableId::NONE` while nobody lives here.
+    /// `TableId::NONE` while no entity lives here.
     location: Location,
 }
 
@@ -265,7 +265,7 @@ impl Entities {
             rows.start + reused..rows.end,
         );
         for row in again {
-            let index = self.free.pop().expect("so many were counted");
+            let index = self.free.pop().expect("the free slots were counted");
             let slot = &mut self.slots[index as usize];
             slot.location = Location { table, row };
             ids.push(Entity::from_parts(index, slot.generation));

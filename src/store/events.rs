@@ -112,7 +112,7 @@ impl<E: Component> Inbox<'_, E> {
 /// How many events of a type are kept for inboxes that do not ask.
 const KEPT_FOR_SLOW_INBOXES: usize = 65_536;
 
-/// All events of one type that somebody may still want. Events are numbered from 0 in the order of posting.
+/// All events of one type that an inbox may still ask for. Events are numbered from 0 in the order of posting.
 pub(crate) struct Channel<E> {
     events: VecDeque<E>,
     /// The number of the oldest event that is kept.
@@ -181,7 +181,7 @@ impl<E> Channel<E> {
         panics.drop_all(taken);
     }
 
-    /// Starts a frame: what every inbox has seen goes, and so does what nobody has asked for in too long.
+    /// Starts a frame: drops the events that every inbox has seen, and those beyond the limit for slow inboxes.
     fn start_frame(&mut self, panics: &mut Panics) {
         // An inbox whose system has gone is held by this channel alone.
         self.inboxes.retain(|inbox| Arc::strong_count(inbox) > 1);
@@ -337,7 +337,7 @@ impl World {
         channel.map_or(0, |cell| cell.borrow().end())
     }
 
-    /// The events of a type that are kept, without the first so many that were ever posted.
+    /// The events of a type that are kept, without those numbered below `number`.
     #[cfg(feature = "scene")]
     pub(crate) fn posted_after<E: Component + Clone>(&self, number: u64) -> Vec<E> {
         let channel = self.globals.cell::<Channel<E>>();
@@ -347,7 +347,7 @@ impl World {
         )
     }
 
-    /// Takes all events back that are kept: nobody hears them.
+    /// Takes back all events that are kept.
     #[cfg(feature = "scene")]
     pub(crate) fn forget_events(&mut self) {
         after_all(|panics| {

@@ -1,4 +1,4 @@
-//! Snapshots and digests: the registered components of a world, written down.
+//! Snapshots and digests: copies of the registered components of a world.
 
 use super::access::short_type;
 use super::component::{Component, short_name};

@@ -1,4 +1,4 @@
-//! Which threads there are to run systems.
+//! The threads that run systems.
 
 use std::sync::OnceLock;
 use std::time::Duration;
@@ -12,7 +12,7 @@ use std::cell::Cell;
 #[cfg(feature = "parallel")]
 use std::sync::Arc;
 
-/// Below so much measured work a phase runs on one thread: waking a second one costs about 40 µs.
+/// A phase with less measured work than this runs on one thread: waking a second one costs about 40 µs.
 const SERIAL_BELOW: Duration = Duration::from_micros(100);
 
 /// The threads of a runtime.
@@ -36,7 +36,7 @@ impl Default for Crew {
     }
 }
 
-/// As many as there are cores; one without the feature that brings threads.
+/// The number of cores; 1 without the feature `parallel`.
 fn usual_threads() -> usize {
     // Asked once: the answer takes several system calls.
     static CORES: OnceLock<usize> = OnceLock::new();
@@ -54,7 +54,7 @@ impl Crew {
 
 #[cfg(feature = "parallel")]
 impl Crew {
-    /// A crew of its own with so many threads, the caller's among them if it is the only one.
+    /// A crew of its own with the given number of threads; a single one is the caller's.
     pub(crate) fn with_threads(
         threads: usize,
         serial_below: Duration,
@@ -75,7 +75,7 @@ impl Crew {
         })
     }
 
-    /// Who runs the parallel loops inside of systems.
+    /// The threads that run parallel loops inside of systems.
     pub(crate) fn workers(&self) -> crate::store::Workers {
         use crate::store::Workers;
 

@@ -15,7 +15,7 @@ use super::far::BLOCK;
 /// Places that all lanes together may leave unused for the sake of the first series.
 const SHARED_PLACES: u32 = 16_384;
 
-/// Each lane has at least so many places in the first series.
+/// The least number of places that each lane has in the first series.
 const LEAST_SHARED: u32 = 16;
 
 /// One of several series of ids that are reserved side by side.

@@ -94,7 +94,7 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// not count as one: the next run sees its changes again.
 ///
 /// The first system that asks makes the world keep ticks for the type: 16 bytes for each row, and about 5 % of a walk
-/// that writes it. Types that nobody asks about cost nothing. Outside of systems, where there is no last run, every row
+/// that writes it. Types that no system asks about cost nothing. Outside of systems, where there is no last run, every row
 /// counts as touched.
 ///
 /// # Example
@@ -220,7 +220,7 @@ macro_rules! by_tick {
         impl<T: Component> Condition for $condition<T> {
             const BY_ROW: bool = true;
             const COLUMNS: usize = 1;
-            /// `None` where nobody has asked the world to keep ticks: then every row counts.
+            /// `None` where no system has asked for ticks: then every row counts.
             type Held<'w> = Option<AtomicRef<'w, Changes>>;
 
             fn declare(access: &mut Access) {

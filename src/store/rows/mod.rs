@@ -36,7 +36,7 @@ use std::ops::Deref;
 /// Rows come table by table, in the order in which the tables came about, and within a table in row order, which
 /// despawning and detaching change. The order is the same in every run that does the same things.
 ///
-/// While a `Rows` lives, the columns that it writes are borrowed; which tables match was worked out before.
+/// While a `Rows` lives, the columns that it writes are borrowed; which tables match was found before.
 ///
 /// # Example
 ///
@@ -82,7 +82,7 @@ pub struct Rows<'w, I: Items, C: Conditions = ()> {
     conditions: PhantomData<fn() -> C>,
 }
 
-/// Matches that a system keeps between runs, or that were worked out for one call.
+/// Matches that a system keeps between runs, or that were found for one call.
 enum Remembered<'w> {
     BySystem(&'w Matches),
     /// Boxed, so that rows stay small: they are handed to the system by value.

@@ -238,7 +238,7 @@ struct Pieces<'s, 'w, I: Items, C: Conditions> {
     positions: &'s [u32],
     most_rows: usize,
     duties: super::iter::Duties<'s, 'w, I, C>,
-    /// Whoever takes a piece records for the frame.
+    /// The thread that takes a piece records for the frame.
     relay: &'s profile::Relay,
 }
 

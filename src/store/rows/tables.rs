@@ -26,7 +26,7 @@ pub(crate) struct TableRows<'s, 'w, I: Items, C: Conditions> {
 }
 
 impl<I: Items, C: Conditions> TableRows<'_, '_, I, C> {
-    /// Notes that some rows side by side were written, where somebody asks.
+    /// Notes that some rows side by side were written, where a system asks.
     pub(crate) fn mark_rows(&self, rows: Range<usize>) {
         if let Some(marks) = self.duties.marks {
             I::mark_rows(marks, &self.positions[..I::COLUMNS], rows, self.duties.now);
@@ -47,7 +47,7 @@ impl Locator<'_> {
 }
 
 impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
-    /// All matching tables. Whoever writes a row must say so with [`TableRows::mark`].
+    /// All matching tables. A caller that writes a row must mark it with [`TableRows::mark_rows`].
     pub(crate) fn by_table(&mut self) -> impl Iterator<Item = TableRows<'_, 'w, I, C>> {
         let tables = self.tables;
         let walk = self.tables_mut();
@@ -86,7 +86,7 @@ impl World {
     }
 }
 
-/// As a claim: which rows of a type were written, attached or moved since somebody looked.
+/// As a claim: which rows of a type were written, attached or moved since the last look.
 pub(crate) struct Unseen<'w, T> {
     world: &'w World,
     changes: Option<AtomicRef<'w, Changes>>,

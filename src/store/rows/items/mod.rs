@@ -70,7 +70,7 @@ pub trait Pattern {
     type Shared: Pattern;
     /// The guards of all types.
     type Guards<'w>;
-    /// The ticks of the types that are written, where somebody asks about their changes.
+    /// The ticks of the types that are written, where a system asks about their changes.
     type Marks<'w>;
     /// A forward walk over the columns of all types.
     type Walk<'s>;
