@@ -153,7 +153,7 @@ pub(crate) enum Kind {
     BadPhase { phase: &'static str, reason: String },
     #[error("kit `{kit}` cannot be added: {reason}")]
     BadKit { kit: &'static str, reason: String },
-    #[error("{threads} threads cannot be had: {reason}")]
+    #[error("cannot start {threads} threads: {reason}")]
     BadThreads { threads: usize, reason: String },
     #[error("system `{system}` cannot run: {source}")]
     ClaimFailed { system: String, source: Error },

@@ -64,4 +64,35 @@ fn steady_frames_allocate_nothing() {
     let some = allocations(200, frame);
     // Lists that grow beyond what they ever were: once in a while, not in each frame.
     assert!(some.len() <= 4, "{some:?}");
+
+    #[cfg(feature = "parallel")]
+    threads_allocate_nothing();
+}
+
+/// Systems and loops on two threads keep their jobs on the stack.
+#[cfg(feature = "parallel")]
+fn threads_allocate_nothing() {
+    let mut runtime = Runtime::bare();
+    runtime.set_threads(2).expect("they can be started");
+    runtime.set_serial_below(std::time::Duration::ZERO);
+    runtime.profiler_mut().keep_frames(60);
+    let rows = (0..20_000_u32).map(|number| (number, 0_u64));
+    runtime.world_mut().spawn_many(rows);
+    for number in 0..6 {
+        let system = System::named(&format!("spread {number}"));
+        let system = match number % 2 {
+            0 => system
+                .takes::<Rows<(&u32, &mut u64)>>()
+                .runs(|mut rows| rows.par_each(|(from, to)| *to += u64::from(*from))),
+            _ => system
+                .takes::<Rows<&u32>>()
+                .runs(|rows| assert!(!rows.is_empty())),
+        };
+        runtime.add_system(system).expect("its name is free");
+    }
+    runtime.run_frames(400).expect("nothing fails");
+    let frame = || runtime.run_frames(1).expect("nothing fails");
+    let some = allocations(200, frame);
+    // The queue through which the pool gets work from outside grows by a block for every few dozen frames.
+    assert!(some.len() <= 12, "{some:?}");
 }

@@ -370,5 +370,5 @@ fn the_number_of_threads_does_not_change_the_outcome() {
         .args(["run", "scenes/quay.toml", "--threads", "100000"])
         .assert()
         .code(2)
-        .stderr(contains("100000 threads cannot be had").and(contains("ask for 1024 or fewer")));
+        .stderr(contains("cannot start 100000 threads").and(contains("ask for 1024 or fewer")));
 }

@@ -95,7 +95,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
         world.register_unless_known::<crate::Name>("name")?;
         world.register_unless_known::<Collider>("collider")?;
         world.register_unless_known::<Body>("body")?;
-        if world.global::<Contacts>().is_err() {
+        if world.find_global::<Contacts>().is_none() {
             world.after_restore.push(|world| {
                 if let Some(contacts) = world.find_global_mut::<Contacts>() {
                     contacts.mark_stale();

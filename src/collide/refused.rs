@@ -66,7 +66,7 @@ fn problem(body: &Body, is_grid: bool) -> Option<String> {
 
 /// Whether bodies were refused in the last frame.
 pub(super) fn tell(world: &World) -> Result<(), Error> {
-    let Ok(refused) = world.global::<RefusedBodies>() else {
+    let Some(refused) = world.find_global::<RefusedBodies>() else {
         return Ok(());
     };
     let Some((entity, problem)) = refused.0.first() else {

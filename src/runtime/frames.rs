@@ -138,7 +138,7 @@ impl Runtime {
         let count = |count: &mut dyn FnMut(&'static str, u64)| {
             count("entities", world.len() as u64);
             count("events", world.events_of_frame());
-            if let Ok(contacts) = world.global::<Contacts>() {
+            if let Some(contacts) = world.find_global::<Contacts>() {
                 count("contacts", contacts.iter().len() as u64);
                 count("leftovers", contacts.leftover_count() as u64);
             }

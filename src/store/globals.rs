@@ -84,13 +84,13 @@ pub(crate) struct Globals(FxHashMap<TypeId, Box<dyn Any + Send + Sync>>);
 
 impl Globals {
     pub(crate) fn cell<T: Component>(&self) -> Result<&AtomicRefCell<T>, Error> {
-        self.0
-            .get(&TypeId::of::<T>())
-            .map(|cell| {
-                cell.downcast_ref()
-                    .expect("globals are filed by their type")
-            })
-            .ok_or_else(missing::<T>)
+        self.find().ok_or_else(missing::<T>)
+    }
+
+    fn find<T: Component>(&self) -> Option<&AtomicRefCell<T>> {
+        let cell = self.0.get(&TypeId::of::<T>())?;
+        let cell = cell.downcast_ref();
+        Some(cell.expect("globals are filed by their type"))
     }
 
     fn find_mut<T: Component>(&mut self) -> Option<&mut T> {
@@ -178,6 +178,11 @@ impl World {
     }
 
     /// A global that need not be there: an error would cost an allocation.
+    pub(crate) fn find_global<T: Component>(&self) -> Option<Global<'_, T>> {
+        Some(Global(self.globals.find()?.borrow()))
+    }
+
+    /// The same, to write.
     pub(crate) fn find_global_mut<T: Component>(&mut self) -> Option<&mut T> {
         self.globals.find_mut()
     }

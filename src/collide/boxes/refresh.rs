@@ -126,7 +126,7 @@ impl Boxes {
 
 /// Whether colliders were refused in the last frame, because their boxes are none.
 pub(in crate::collide) fn tell_refused(world: &World) -> Result<(), Error> {
-    let Ok(boxes) = world.global::<Boxes>() else {
+    let Some(boxes) = world.find_global::<Boxes>() else {
         return Ok(());
     };
     let Some(&entity) = boxes.refused.first() else {

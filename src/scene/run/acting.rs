@@ -83,7 +83,7 @@ impl SceneRun<'_> {
     /// The pairs that have begun to touch in the last frame, each in the order of the sides.
     fn pairs_that_began(&self, sides: &[Side; 2]) -> Vec<Pair> {
         let world = self.runtime.world();
-        let Ok(happenings) = world.global::<Happenings>() else {
+        let Some(happenings) = world.find_global::<Happenings>() else {
             return Vec::new();
         };
         let begun = happenings.begun.iter();

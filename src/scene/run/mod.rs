@@ -252,7 +252,7 @@ impl<'s> SceneRun<'s> {
         let world = self.runtime.world();
         happenings.note(&self.scene.registry, world);
         self.contacts_begun += happenings.begun.len() as u64;
-        if let Ok(contacts) = world.global::<Contacts>() {
+        if let Some(contacts) = world.find_global::<Contacts>() {
             self.leftovers.note(self.frame(), &contacts);
         }
         if self.scene.asks_counters {

@@ -25,7 +25,7 @@ pub(super) use order::Order;
 ///
 /// If another type was registered under the name of one of the types of placement; then nothing was changed.
 pub(crate) fn install(world: &mut World) -> Result<(), Error> {
-    if world.global::<Order>().is_ok() {
+    if world.find_global::<Order>().is_some() {
         return Ok(());
     }
     #[cfg(feature = "snapshot")]

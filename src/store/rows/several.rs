@@ -8,6 +8,8 @@ use crate::error::{Error, Kind};
 use crate::profile;
 use crate::store::access::short_type;
 use crate::store::entity::Entity;
+#[cfg(feature = "parallel")]
+use smallvec::SmallVec;
 
 impl<I: Items, C: Conditions> Rows<'_, I, C> {
     /// The one and only row, with every `&mut T` read as `&T`.
@@ -200,8 +202,6 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
         for<'w> I::Marks<'w>: Sync,
         for<'w> C::Held<'w>: Sync,
     {
-        use rayon::iter::{IntoParallelIterator, ParallelIterator};
-
         let workers = self.workers;
         if workers.threads() == 1 {
             return self.each(f);
@@ -216,10 +216,11 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
         let tables = self.tables_mut();
         tables.mark_all();
         let duties = tables.duties;
-        let all: Vec<TableSlices<'_, I>> = tables.collect();
+        // Few tables stay on the stack.
+        let mut all: SmallVec<[Option<TableSlices<'_, I>>; 8]> = tables.map(Some).collect();
         let (f, relay) = (&f, &relay);
-        workers.run(move || {
-            all.into_par_iter().for_each(|table| {
+        workers.run(|| {
+            share_out(&mut all, &|table| {
                 let pieces = Pieces::<'_, '_, I, C> {
                     positions: table.positions,
                     most_rows: piece,
@@ -229,6 +230,19 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
                 pieces.each(table.slices, 0, table.rows, f);
             });
         });
+    }
+}
+
+/// Takes each of some values, on any threads.
+#[cfg(feature = "parallel")]
+fn share_out<T: Send>(all: &mut [Option<T>], each: &(impl Fn(T) + Sync)) {
+    match all {
+        [] => {}
+        [one] => one.take().into_iter().for_each(each),
+        several => {
+            let (head, tail) = several.split_at_mut(several.len() / 2);
+            rayon::join(|| share_out(head, each), || share_out(tail, each));
+        }
     }
 }
 
