@@ -248,7 +248,7 @@ impl Model {
                 .expect("they are layers of this world");
             }
             (Step::Frame, _) => self.frame()?,
-            _ => unreachable!("whoever needs one has picked one"),
+            _ => unreachable!("an entity was picked before"),
         }
         Ok(())
     }

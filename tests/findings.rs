@@ -1,4 +1,4 @@
-//! What a run shows of its systems.
+//! Findings of a run about its systems.
 
 use gerust::prelude::*;
 

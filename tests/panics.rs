@@ -174,7 +174,7 @@ fn runtime(fuse: &Arc<Fuse>, threads: usize) -> Runtime {
     runtime
 }
 
-/// What an observer can see of an entity.
+/// The state of an entity as an observer sees it.
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
 struct Seen {
     number: Option<u32>,

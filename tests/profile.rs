@@ -148,7 +148,7 @@ fn a_ring_keeps_the_last_frames_and_the_hook_sees_all() {
             seen(9, false)
         ]
     );
-    // What was warm-up has left the ring.
+    // The warm-up has left the ring.
     assert_eq!(runtime.profiler().statistics()[0].calls(), 4);
     assert!(runtime.profiler().warm_up_statistics().is_empty());
 }

@@ -27,7 +27,7 @@ fn mix(a: u64, b: u64) -> u64 {
         .rotate_left(23)
 }
 
-/// What a system of a random set does.
+/// The work of one system of a random set.
 #[derive(Clone, Copy, Debug)]
 enum Kind {
     /// Reads one column and writes another.
@@ -278,7 +278,7 @@ fn system(number: usize, made: &Made) -> System {
 
 fn runtime_with(systems: &[Made], threads: usize) -> Runtime {
     let mut runtime = Runtime::bare();
-    runtime.set_threads(threads).expect("so many can be had");
+    runtime.set_threads(threads).expect("the pool starts");
     runtime.set_serial_below(Duration::ZERO);
     let world = runtime.world_mut();
     world.set_global(Sum::<0>(1));
@@ -366,7 +366,7 @@ proptest! {
 
         let log = Log::default();
         let mut runtime = Runtime::bare();
-        runtime.set_threads(4).expect("so many can be had");
+        runtime.set_threads(4).expect("the pool starts");
         runtime.set_serial_below(Duration::ZERO);
         for (number, made) in systems.iter().enumerate() {
             let mut builder = System::named(&name(number));
@@ -413,7 +413,7 @@ proptest! {
         }
     }
 
-    /// Whoever is switched on and off at random: an event is seen by everybody who listens, once.
+    /// Systems are switched on and off at random: each one that listens sees an event once.
     #[test]
     fn toggling_loses_no_event(toggles in proptest::collection::vec((0_usize..4, any::<bool>()), 1..60)) {
         struct Heard<const N: usize>(Vec<u64>);
@@ -434,7 +434,7 @@ proptest! {
         }
 
         let mut runtime = Runtime::bare();
-        runtime.set_threads(2).expect("so many can be had");
+        runtime.set_threads(2).expect("the pool starts");
         runtime.set_serial_below(Duration::ZERO);
         runtime.world_mut().set_global(Heard::<0>(Vec::new()));
         runtime.world_mut().set_global(Heard::<1>(Vec::new()));
@@ -462,7 +462,7 @@ proptest! {
 fn nested_loops_never_deadlock() {
     for threads in [2, 4] {
         let mut runtime = Runtime::bare();
-        runtime.set_threads(threads).expect("so many can be had");
+        runtime.set_threads(threads).expect("the pool starts");
         runtime.set_serial_below(Duration::ZERO);
         runtime
             .world_mut()
@@ -494,7 +494,7 @@ fn nested_loops_never_deadlock() {
 fn a_panic_on_a_helper_ends_the_frame_and_the_next_one_runs() {
     struct Spawned;
     let mut runtime = Runtime::bare();
-    runtime.set_threads(3).expect("so many can be had");
+    runtime.set_threads(3).expect("the pool starts");
     runtime.set_serial_below(Duration::ZERO);
     runtime
         .world_mut()
@@ -537,7 +537,7 @@ fn a_panic_on_a_helper_ends_the_frame_and_the_next_one_runs() {
 #[test]
 fn systems_for_the_callers_thread_run_there() {
     let mut runtime = Runtime::bare();
-    runtime.set_threads(3).expect("so many can be had");
+    runtime.set_threads(3).expect("the pool starts");
     runtime.set_serial_below(Duration::ZERO);
     runtime
         .world_mut()
@@ -571,7 +571,7 @@ fn systems_for_the_callers_thread_run_there() {
 #[test]
 fn a_system_that_is_switched_on_while_frames_run_still_runs_on_the_callers_thread() {
     let mut runtime = Runtime::bare();
-    runtime.set_threads(2).expect("so many can be had");
+    runtime.set_threads(2).expect("the pool starts");
     runtime.set_serial_below(Duration::ZERO);
     let caller = std::thread::current().id();
     let seen = Arc::new(Mutex::new(Vec::new()));
@@ -603,7 +603,7 @@ fn a_system_that_is_switched_on_while_frames_run_still_runs_on_the_callers_threa
 #[test]
 fn a_runtime_inside_of_a_system_runs() {
     let mut outer = Runtime::bare();
-    outer.set_threads(2).expect("so many can be had");
+    outer.set_threads(2).expect("the pool starts");
     outer.set_serial_below(Duration::ZERO);
     for number in 0..4 {
         let mut inner = Runtime::bare();
@@ -628,7 +628,7 @@ fn a_runtime_inside_of_a_system_runs() {
 #[test]
 fn the_profile_shows_which_thread_ran_what() {
     let mut runtime = Runtime::bare();
-    runtime.set_threads(2).expect("so many can be had");
+    runtime.set_threads(2).expect("the pool starts");
     runtime.set_serial_below(Duration::ZERO);
     for number in 0..6 {
         let system = System::named(&name(number))
@@ -645,7 +645,7 @@ fn the_profile_shows_which_thread_ran_what() {
         assert_eq!(
             systems.clone().count(),
             6,
-            "each system once a frame, on whatever thread"
+            "each system once a frame, on any thread"
         );
         assert!(
             systems

@@ -7,7 +7,7 @@ use std::fmt;
 pub enum Cause<'a> {
     /// A system has run.
     System(&'a str),
-    /// What a system has recorded as edits was carried out, at the end of its phase.
+    /// The edits that a system has recorded were applied, at the end of its phase.
     Edits(&'a str),
     /// Something was done before the systems ran: an action of a scene, in words.
     Action(&'a str),

@@ -240,7 +240,7 @@ impl fmt::Display for EmptyRows {
     }
 }
 
-/// What a phase cost, in means per frame, and what threads bring.
+/// The mean cost of a phase per frame, and the gain from threads.
 #[derive(Clone, Debug)]
 pub struct PhaseCost {
     phase: Phase,
@@ -329,7 +329,7 @@ impl PhaseCost {
         (self.parallel_rounds > 0).then(|| ratio(self.parallel_work, self.parallel_took))
     }
 
-    /// What to do about threads, in words.
+    /// Advice about threads, in words.
     #[must_use]
     pub fn advice(&self) -> String {
         match self.measured_speed_up() {

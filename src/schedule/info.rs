@@ -1,10 +1,10 @@
-//! What a schedule knows of one system.
+//! One system as the schedule knows it.
 
 use super::phase::Phase;
 use super::registered::Registered;
 use crate::store::Access;
 
-/// What a schedule knows of one system.
+/// One system as the schedule knows it.
 #[derive(Clone, Copy, Debug)]
 pub struct SystemInfo<'s>(pub(super) &'s Registered);
 

@@ -4,7 +4,7 @@ use super::clock::{Clock, Seconds};
 use crate::error::Error;
 use crate::store::{Access, Claim, Preparation, World};
 
-/// What a system states of itself besides its access.
+/// The order and the conditions that a system states besides its access.
 #[derive(Default)]
 pub(super) struct Rules {
     pub(super) labels: Vec<String>,

@@ -1,4 +1,4 @@
-//! What is counted and measured of systems and phases while they run.
+//! Counts and times of systems and phases while they run.
 
 use std::time::Duration;
 

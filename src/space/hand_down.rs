@@ -40,7 +40,7 @@ impl World {
             false => 0,
         };
         let mut drawn = Vec::new();
-        // What is to be done, last first.
+        // Pending work, last first.
         let mut steps = vec![Step::Open(top)];
         while let Some(step) = steps.pop() {
             let entity = match step {

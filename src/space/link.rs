@@ -16,7 +16,7 @@ pub enum SiblingPlace {
     Before(Entity),
     /// Right after this child.
     After(Entity),
-    /// So many others before it; after all of them if there are fewer.
+    /// After this number of others; after all of them if there are fewer.
     Index(usize),
 }
 

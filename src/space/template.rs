@@ -317,7 +317,7 @@ impl CopyOf<'_> {
         self
     }
 
-    /// What has to be done, without the template that it was begun from.
+    /// The work of one copy, without the template.
     pub(super) fn for_later(self) -> Copying {
         Copying {
             template: self.template.clone(),

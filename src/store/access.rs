@@ -1,4 +1,4 @@
-//! What a system has declared that it reaches.
+//! The access that a system has declared.
 
 use super::Entity;
 use super::rows::{RowMatch, Shape};
@@ -158,7 +158,7 @@ impl Access {
             .map_or_else(Vec::new, |claim| claim.shared_out.clone())
     }
 
-    /// What is claimed twice, once to write it.
+    /// The data claimed twice, at least once to write it.
     pub(crate) fn own_clash(&self) -> Option<&Clash> {
         self.clash.as_ref()
     }
@@ -205,7 +205,7 @@ impl Access {
         self.reaches.iter().any(|reach| reach.writes)
     }
 
-    /// What is reached, each with whether it is written, in the order of the claims.
+    /// The data reached, each with whether it is written, in the order of the claims.
     pub fn reaches(&self) -> impl Iterator<Item = (String, bool)> {
         self.reaches
             .iter()

@@ -97,7 +97,7 @@ mod tests {
             for &(row, number) in &arrived {
                 batches.push(TableId::new(3), row, number);
             }
-            // So many rows that sorting is chosen.
+            // Enough rows that sorting is chosen.
             let sorted = batches.sorted(|_| usize::MAX / 2);
             let sorted = sorted.first().map_or(&[][..], |batch| &batch.rows);
             prop_assert_eq!(&scanned[..], sorted);

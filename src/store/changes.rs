@@ -5,7 +5,7 @@ use super::ticks::{ColumnTicks, RowTicks};
 use std::ops::Range;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-/// What is kept of each row.
+/// Which notes are kept for each row.
 #[derive(Clone, Copy, Default, Debug)]
 pub(crate) struct Kept {
     pub(crate) ticks: bool,

@@ -1,4 +1,4 @@
-//! What a system can take, and how it is granted.
+//! Claims: the parameters of systems, and how the world grants them.
 
 use super::access::{Access, ResourceKind};
 use super::component::Component;
@@ -44,7 +44,7 @@ pub trait Claim: Grant {}
 
 /// How a claim is granted.
 pub trait Grant {
-    /// What a system remembers between runs.
+    /// State that a system keeps between runs.
     type State: Send + 'static;
     /// What the system's closure receives.
     type Granted<'w>;

@@ -129,7 +129,7 @@ impl<T> Default for ColumnCell<T> {
     }
 }
 
-/// What can be done with columns without knowing their type. Columns are given by their positions.
+/// Operations on columns of any type. Columns are given by their positions.
 pub(crate) trait AnyColumns: Any + Send + Sync {
     /// Adds an empty column behind all others, and returns its position.
     fn add(&mut self) -> u32;

@@ -209,7 +209,7 @@ impl EditKind for Despawn {
     }
 }
 
-/// What is done to an entity that gets a component.
+/// The edit of an entity that gets a component.
 const GIVEN: &str = "given a component";
 
 struct Attach<T> {
@@ -298,7 +298,7 @@ struct Run {
     count: usize,
 }
 
-/// What one `Edits` claim has recorded: a queue per kind, and the order across kinds.
+/// The edits that one `Edits` claim has recorded: a queue per kind, and the order across kinds.
 pub struct EditRecord {
     lane: Lane,
     reserved: u32,

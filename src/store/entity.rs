@@ -156,7 +156,7 @@ impl Entities {
         vacated
     }
 
-    /// What has to be known to hand out the same ids from now on.
+    /// The state that decides which ids are handed out from now on.
     #[cfg(feature = "scene")]
     pub(crate) fn sequence(&self) -> IdSequence {
         let reused = self.slots.iter().enumerate();

@@ -5,7 +5,7 @@ use super::entity::{Entity, Location};
 use super::world::World;
 use crate::error::{Error, Kind};
 
-/// What a world takes up, table by table and type by type.
+/// The memory of a world, by table and by type.
 ///
 /// # Example
 ///
@@ -34,7 +34,7 @@ pub struct Memory {
     record: usize,
 }
 
-/// What one table takes up: the entities that have exactly one set of component types.
+/// The memory of one table: the entities that have exactly one set of component types.
 #[derive(Clone, Debug)]
 pub struct TableMemory {
     components: Vec<&'static str>,

@@ -137,7 +137,7 @@ fn edits_that_can_never_be_carried_out_leave_the_others_alone() {
     let system = system.runs(move |(clock, mut edits)| {
         edits.spawn((B(1),));
         if clock.frame() == 1 {
-            // Tuples are no components; so many in a row are carried out as a batch.
+            // Tuples are no components; a row of this length is applied as a batch.
             targets
                 .iter()
                 .for_each(|&id| edits.attach(id, (1_u8, 2_u8)));

@@ -1,4 +1,4 @@
-//! What holds of frames whatever systems claim, post, spawn and drop.
+//! Properties of frames in which systems claim, post, spawn and drop anything.
 
 mod claims;
 mod copies;

@@ -1,4 +1,4 @@
-//! What must hold whatever is thrown at what.
+//! Properties that must hold for any bodies thrown at any others.
 
 use super::*;
 use gerust::collide::TileGrid;

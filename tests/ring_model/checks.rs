@@ -1,4 +1,4 @@
-//! What must hold of a round however its threads take turns.
+//! Properties of a round, however its threads take turns.
 
 use super::graph::Graph;
 use super::ring::{Ring, Role, Round, Threads};

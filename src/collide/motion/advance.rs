@@ -136,7 +136,7 @@ impl Step<'_, '_> {
                     let approach = (mover.velocity - met.velocity)[stop.axis] * stop.direction();
                     struck.push((obstacle.slot, approach));
                     if stands {
-                        // What it stands on takes it along: its own velocity is the one against that.
+                        // Its carrier takes it along, so its own velocity counts from that of the carrier.
                         met.velocity = Vec3::ZERO;
                     }
                     surface = Some(match surface {

@@ -153,7 +153,7 @@ impl Step<'_, '_> {
     fn push_before(&mut self, number: usize, pusher: Slot) {
         let movers = &self.lists.movers;
         let mover = &movers.list[number];
-        // Whoever is carried along is not pushed.
+        // A body that is carried along is not pushed.
         let shift = self.lists.shifted[&pusher] - mover.carried;
         if shift == Vec3::ZERO {
             return;

@@ -34,7 +34,7 @@ impl Lists {
         for table in rows.by_table() {
             let (entities, transforms, bodies, placements, colliders, own_links) = &table.slices;
             for (row, body) in bodies.iter().enumerate() {
-                // What is kinematic and at rest stays where it is, under its parent.
+                // A kinematic body at rest stays where it is, under its parent.
                 let moves = match body.motion {
                     Motion::Static => false,
                     Motion::Kinematic => body.velocity != Vec3::ZERO,
@@ -214,7 +214,7 @@ impl Movers {
         let Some(parent) = parents.find_map(|above| placements.get(above)) else {
             return Some(mover.place);
         };
-        // Whoever moved above took the parent along as a whole.
+        // An ancestor that moved took the parent along as a whole.
         let carried = self
             .carrier_above(mover, links)
             .map_or(Vec3::ZERO, Mover::displacement);

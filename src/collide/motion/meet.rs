@@ -31,7 +31,7 @@ struct Deepest {
 }
 
 impl Step<'_, '_> {
-    /// Parts all bodies that overlap, as far as so many iterations go.
+    /// Parts all bodies that overlap, in a limited number of iterations.
     pub(super) fn part(&mut self, iterations: u32) {
         self.list_pairs();
         for _ in 0..iterations {
@@ -125,7 +125,7 @@ impl Step<'_, '_> {
         }
     }
 
-    /// Whoever is pressed against something that does not give way does not either.
+    /// A body pressed against something that does not give way does not give way either.
     fn press(&mut self, a: usize, b: usize, axis: usize, direction: f32) {
         let movers = &mut self.lists.movers.list;
         let holds = |mover: &Mover, towards: f32| {

@@ -134,7 +134,7 @@ pub(super) fn system() -> System {
         )
 }
 
-/// What is kept from frame to frame, so that a steady frame allocates nothing.
+/// Lists kept from frame to frame, so that a steady frame allocates nothing.
 #[derive(Default)]
 struct Lists {
     movers: Movers,
@@ -171,7 +171,7 @@ impl Step<'_, '_> {
         above(self.links, entity)
     }
 
-    /// What an obstacle is like when a body strikes it.
+    /// How an obstacle answers when a body strikes it.
     fn surface(&self, slot: Slot) -> Surface {
         let item = self.boxes.item(slot);
         let body = item.has_body.then(|| self.rows.get(item.entity)).flatten();

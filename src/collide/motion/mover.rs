@@ -191,7 +191,7 @@ pub(super) fn bounce(restitution: f32, approach: f32, rest_speed: f32) -> f32 {
     }
 }
 
-/// What a face is like that a body strikes.
+/// How a face answers when a body strikes it.
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
 pub(super) struct Surface {
     pub(super) velocity: Vec3,

@@ -75,7 +75,7 @@ pub(super) fn sweep(
         let here = part.at(*place);
         let swept = here.merged(&part.at(target));
         for obstacle in obstacles {
-            // What is overlapped now could not be left by pushing: it must not hold the body for ever.
+            // Pushing did not free the body from this overlap, which must not hold it for ever.
             if !swept.overlaps(&obstacle.aabb) || here.overlaps(&obstacle.aabb) {
                 continue;
             }

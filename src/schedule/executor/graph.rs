@@ -1,4 +1,4 @@
-//! What a round of a phase has to know of the order of its systems.
+//! The order of the systems of a phase, as one round needs it.
 
 /// The order among the places of a phase. A *place* is a position in the sequence in which one thread runs the phase.
 #[derive(Default, Debug)]

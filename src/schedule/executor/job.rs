@@ -10,7 +10,7 @@ use crate::store::World;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::time::Instant;
 
-/// What a frame is run in.
+/// The clock of a frame, and which systems run in it.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct FrameContext {
     pub(crate) clock: Clock,

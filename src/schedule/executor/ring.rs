@@ -78,7 +78,7 @@ pub(crate) struct Ring {
     is_stopped: AtomicBool,
 }
 
-/// What a thread may claim.
+/// The jobs that a thread may claim.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(super) enum Role {
     /// The caller's thread: every place.

@@ -1,6 +1,6 @@
 //! The plan: who runs before whom, and why.
 //!
-//! Two systems of a phase are ordered if somebody states it (`after`, `before`), or if they clash: both reach something
+//! Two systems of a phase are ordered if one of them states it (`after`, `before`), or if they clash: both reach something
 //! that at least one of them writes. Those that clash run in registration order unless what is stated, and the clashes
 //! before, make it the other way round. Everything else may run at the same time, and the result is the same.
 
@@ -20,7 +20,7 @@ use fixedbitset::FixedBitSet;
 use precedence::Precedence;
 use stated::StatedPair;
 
-/// What is planned with of one system.
+/// The part of a system that the plan needs.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Candidate<'s> {
     pub(super) name: &'s str,
@@ -226,7 +226,7 @@ impl PhasePlan {
         waves
     }
 
-    /// The pairs that clash although nobody states their order, directly or through others: they run in the order given
+    /// The pairs that clash although no rule states their order, directly or through others: they run in the order given
     /// here, which is that of registration where nothing else decides. Worth stating where it matters.
     pub fn unstated_clashes(&self) -> impl Iterator<Item = Edge<'_>> {
         let systems = 0..self.names.len();

@@ -2,7 +2,7 @@
 
 use fixedbitset::FixedBitSet;
 
-/// A strict partial order of the systems of a phase, closed: whoever comes before a system's predecessor comes before the
+/// A strict partial order of the systems of a phase, closed: a system that comes before a system's predecessor comes before the
 /// system. n² / 8 bytes.
 #[derive(Clone, Debug, Default)]
 pub(super) struct Precedence {

@@ -51,7 +51,7 @@ pub(super) fn stated_pairs(
     Ok(pairs)
 }
 
-/// The systems of a name or label. Whoever has the label itself is not ordered against itself.
+/// The systems of a name or label. A system that has the label is not ordered against itself.
 fn targets(systems: &[Candidate<'_>], by: usize, target: &str) -> Vec<usize> {
     let is_meant = |(at, system): &(usize, &Candidate<'_>)| {
         system.name == target || (*at != by && system.labels.iter().any(|label| label == target))
@@ -160,7 +160,7 @@ fn sorted(systems: usize, pairs: &[StatedPair]) -> Result<Vec<usize>, Vec<bool>>
 
 /// The error for pairs that go in a circle, with one circle written out.
 fn circle(phase: Phase, systems: &[Candidate<'_>], pairs: &[StatedPair], stuck: &[bool]) -> Error {
-    // Whoever is stuck waits for somebody who is stuck as well: going back leads to a system met before.
+    // A stuck system waits for another that is stuck as well, so going back leads to a system met before.
     let blocker = |at: usize| {
         let mut blockers = pairs.iter();
         blockers

@@ -4,7 +4,7 @@ use crate::schedule::system::System;
 use crate::store::{Global, GlobalMut};
 use proptest::prelude::*;
 
-/// What a made-up system states and reaches.
+/// The stated order and the access of a made-up system.
 #[derive(Clone, Debug, Default)]
 struct Made {
     after: Vec<usize>,

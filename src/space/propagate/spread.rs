@@ -7,7 +7,7 @@ use glam::Affine3A;
 
 /// Ranges below this are placed on one thread: 16,000 nodes take about 300 µs.
 pub(super) const WORTH_THREADS: usize = if cfg!(test) { 6 } else { 16_384 };
-/// What is left to one thread rather than split further.
+/// The amount of work that is not split further.
 const PIECE: usize = if cfg!(test) { 2 } else { 2_048 };
 
 /// Neighbouring subtrees, all under the same parent or under none, with the transforms of their nodes.

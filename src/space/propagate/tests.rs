@@ -441,7 +441,7 @@ proptest! {
     ) {
         let run = |threads| {
             let mut runtime = Runtime::new();
-            runtime.set_threads(threads).expect("so many can be had");
+            runtime.set_threads(threads).expect("the pool starts");
             let mut nodes: Vec<Entity> = Vec::new();
             for &(transform, back, painted) in &parts {
                 let world = runtime.world_mut();

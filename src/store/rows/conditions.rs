@@ -40,7 +40,7 @@ pub trait Condition {
     const BY_ROW: bool;
     /// How many positions the condition needs of a table.
     const COLUMNS: usize;
-    /// What is held while rows are asked.
+    /// Guards held while rows are asked.
     type Held<'w>;
 
     fn declare(access: &mut Access);

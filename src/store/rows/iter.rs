@@ -6,7 +6,7 @@ use super::matches::Matches;
 use crate::store::entity::TableId;
 use crate::store::table::Tables;
 
-/// What a walk has to ask and to note on its way.
+/// The checks and notes of a walk over rows.
 pub(super) struct Duties<'s, 'w, P: Pattern, C: Condition> {
     /// Where rows that are handed out for writing are noted; `None` in a walk that only reads.
     pub(super) marks: Option<&'s P::Marks<'w>>,

@@ -101,7 +101,7 @@ impl Deref for Remembered<'_> {
     }
 }
 
-/// What a system remembers of its rows between runs.
+/// State of a system's rows between runs.
 #[derive(Default, Debug)]
 pub struct RowsState {
     matches: Matches,

@@ -16,7 +16,7 @@ impl World {
         }
     }
 
-    /// Says that whatever has a `T` also gets a `C`, made by [`From`] of it; entities that have a `T` already get
+    /// Says that an entity with a `T` also gets a `C`, made by [`From`] of it; entities that have a `T` already get
     /// theirs now.
     pub(crate) fn add_companion<T: Component, C: Component + for<'a> From<&'a T>>(&mut self) {
         let owner = self.types.id_or_register::<T>();

@@ -138,7 +138,7 @@ impl World {
         Self::default()
     }
 
-    /// The tick of what is done between runs of systems. Whoever runs next sees it.
+    /// The tick of work between runs of systems. The next system sees it.
     #[inline]
     pub(crate) fn tick_outside(&self) -> u64 {
         self.tick.load(Ordering::Relaxed) + 1
