@@ -108,12 +108,16 @@ impl Lists {
             true => Aabb::from_center(start, Vec3::ZERO),
             false => around(&movers.parts[parts.clone()], start),
         };
+        let depth = match parent {
+            None => 0,
+            Some(_) => movers.depths.of(entity, |below| links.get(below)?.parent()),
+        };
         let mover = Mover {
             entity,
             is_dynamic,
             slot,
             collides,
-            depth: parent.map_or(0, |_| above(links, entity).count() as u32),
+            depth,
             has_children: own_links.is_some_and(|links| links.first_child().is_some()),
             layer: collider.map(Collider::layer).unwrap_or_default(),
             parts,

@@ -7,6 +7,7 @@
 
 mod advance;
 mod carry;
+mod depths;
 mod gather;
 mod meet;
 mod meetings;

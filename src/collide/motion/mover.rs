@@ -1,5 +1,6 @@
 //! The bodies of a frame as plain lists, in which motion is worked out before it is written back.
 
+use super::depths::Depths;
 use super::sweep::{Obstacle, Stop, around};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
@@ -88,6 +89,7 @@ pub(super) struct Movers {
     pub(super) linked: FxHashMap<Entity, u32>,
     /// By slot.
     by_slot: Vec<u32>,
+    pub(super) depths: Depths,
 }
 
 const NOBODY: u32 = u32::MAX;
@@ -103,6 +105,7 @@ impl Movers {
         self.parts.clear();
         self.obstacles.clear();
         self.linked.clear();
+        self.depths.clear();
     }
 
     pub(super) fn push(&mut self, mover: Mover, is_linked: bool) {
