@@ -241,7 +241,7 @@ impl Error {
         matches!(*self.0, Kind::LinkCycle { .. } | Kind::OrderCycle { .. })
     }
 
-    /// Whether code of yours panicked in a frame: a system, an edit, a drop, or a function that the runtime calls.
+    /// Whether code of the program panicked in a frame: a system, an edit, a drop, or a function that the runtime calls.
     #[must_use]
     pub fn is_panic(&self) -> bool {
         self.panic().is_some()
@@ -277,7 +277,7 @@ impl Error {
         Some((&place.file, place.line))
     }
 
-    /// The frame in which code of yours panicked.
+    /// The frame in which the program's code panicked.
     #[must_use]
     pub fn frame(&self) -> Option<u64> {
         match *self.0 {

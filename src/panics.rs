@@ -122,7 +122,7 @@ struct Seen {
 }
 
 /// The last panics of the process, newest first. A payload does not say where it was raised, and one that rayon carries
-/// from another thread not even on which; so panics are found again by what they say.
+/// from another thread not even on which; so panics are found again by their messages.
 static SEEN: Mutex<VecDeque<Seen>> = Mutex::new(VecDeque::new());
 
 /// How many panics are remembered.
@@ -161,7 +161,7 @@ fn note(info: &PanicHookInfo<'_>) {
     all.push_front(seen);
 }
 
-/// The place of the newest panic that said this, of this thread if it had one.
+/// The place of the newest panic with this message, on this thread if there was one.
 fn take_place(message: Option<&str>) -> Option<PanicPlace> {
     let mut all = SEEN.lock().unwrap_or_else(PoisonError::into_inner);
     let here = std::thread::current().id();

@@ -37,6 +37,13 @@ fn runtime(threads: usize, rows: u64) -> Runtime {
     runtime
 }
 
+fn with_systems(mut runtime: Runtime, systems: impl IntoIterator<Item = System>) -> Runtime {
+    for system in systems {
+        runtime.add_system(system).expect("its name is free");
+    }
+    runtime
+}
+
 fn spread<const W: usize>(name: &str) -> System {
     System::named(name)
         .takes::<Rows<(&Cell<0>, &mut Cell<W>)>>()
@@ -114,11 +121,8 @@ const ALL: [usize; 7] = [1, 2, 3, 4, 5, 8, 16];
 fn a_spread_loop_beside_a_system_for_the_caller() {
     let frames = frames(250);
     frames_end("spread and caller", &ALL, frames, |threads, calls| {
-        let mut runtime = runtime(threads, 20_000);
-        for system in [spread::<1>("spread"), caller("window", calls)] {
-            runtime.add_system(system).expect("its name is free");
-        }
-        runtime
+        let runtime = runtime(threads, 20_000);
+        with_systems(runtime, [spread::<1>("spread"), caller("window", calls)])
     });
 }
 
@@ -126,11 +130,8 @@ fn a_spread_loop_beside_a_system_for_the_caller() {
 fn two_spread_loops() {
     let frames = frames(250);
     frames_end("two spread loops", &ALL, frames, |threads, _| {
-        let mut runtime = runtime(threads, 20_000);
-        for system in [spread::<1>("one"), spread::<2>("other")] {
-            runtime.add_system(system).expect("its name is free");
-        }
-        runtime
+        let runtime = runtime(threads, 20_000);
+        with_systems(runtime, [spread::<1>("one"), spread::<2>("other")])
     });
 }
 
@@ -140,10 +141,7 @@ fn many_rows_with_the_usual_limit_for_threads() {
     frames_end("200,000 rows", &[8], frames, |threads, _| {
         let mut runtime = runtime(threads, 200_000);
         runtime.set_serial_below(Duration::from_micros(100));
-        for system in [spread::<1>("one"), spread::<2>("other")] {
-            runtime.add_system(system).expect("its name is free");
-        }
-        runtime
+        with_systems(runtime, [spread::<1>("one"), spread::<2>("other")])
     });
 }
 
@@ -151,19 +149,19 @@ fn many_rows_with_the_usual_limit_for_threads() {
 fn loops_that_users_write() {
     let frames = frames(250);
     frames_end("own loops", &ALL, frames, |threads, calls| {
-        let mut runtime = runtime(threads, 5_000);
-        for system in [
-            own_loop("own"),
-            spread::<1>("one"),
-            caller("window", calls),
-            spread::<2>("other"),
-            System::named("own again")
-                .takes::<()>()
-                .runs(|()| (0_u32..64).into_par_iter().with_max_len(1).for_each(|_| ())),
-        ] {
-            runtime.add_system(system).expect("its name is free");
-        }
-        runtime
+        let runtime = runtime(threads, 5_000);
+        with_systems(
+            runtime,
+            [
+                own_loop("own"),
+                spread::<1>("one"),
+                caller("window", calls),
+                spread::<2>("other"),
+                System::named("own again")
+                    .takes::<()>()
+                    .runs(|()| (0_u32..64).into_par_iter().with_max_len(1).for_each(|_| ())),
+            ],
+        )
     });
 }
 

@@ -12,7 +12,7 @@ pub struct Impact {
     pub normal: Vec3,
 }
 
-/// How a moving box passes another one: when it touches it, in shares of the way, and on which axes.
+/// How a moving box passes another one: when they touch, in shares of the way, and on which axes.
 ///
 /// The two are one ray and one box that is larger by the size of the other; the ray is clipped axis by axis (T. Kay and
 /// J. Kajiya, "Ray tracing complex scenes", SIGGRAPH 1986). Differences of `f32` are exact in `f64`, so faces that are flush to
@@ -38,7 +38,7 @@ pub(super) enum Beside {
     /// It touches the way from below or from above: at a face, and nothing else of it is in the way.
     Below,
     Above,
-    /// Both at a time: it has no thickness, and neither has what moves.
+    /// From both sides: neither the box nor the moving one has any thickness.
     Neither,
 }
 

@@ -7,10 +7,10 @@ use crate::store::{Entity, World};
 /// Metres per second up to which motion is computed: a tenth of a light-second in a frame is beyond any scene.
 pub(crate) const MOST_SPEED: f32 = 1e7;
 
-/// Kilograms from which on shares by mass can be computed.
+/// The least mass, in kilograms, for which shares can be computed.
 pub(crate) const LEAST_MASS: f32 = 1e-20;
 
-/// Kilograms up to which they can; what is heavier never moves, which an infinite mass says.
+/// The greatest mass, in kilograms, for which shares can be computed. Use an infinite mass for a body that nothing moves.
 pub(crate) const MOST_MASS: f32 = 1e12;
 
 /// The bodies that were not moved in the last frame.

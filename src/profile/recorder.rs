@@ -71,7 +71,7 @@ pub(super) struct ThreadNumbers {
     frame: u64,
 }
 
-/// After so many frames without a record a thread loses its number.
+/// A thread loses its number after this many frames without a record.
 const FRAMES_REMEMBERED: u64 = 64;
 
 impl ThreadNumbers {
@@ -295,7 +295,7 @@ mod tests {
         for _ in 0..500 {
             assert_eq!(numbers.of(here), 1);
             let other = std::thread::spawn(|| std::thread::current().id());
-            most = most.max(numbers.of(other.join().expect("it only says who it is")));
+            most = most.max(numbers.of(other.join().expect("it only returns its id")));
             numbers.end_frame();
         }
         assert!(most <= 2 * FRAMES_REMEMBERED as u32 + 1, "{most}");

@@ -277,7 +277,7 @@ impl World {
     }
 }
 
-/// LinkNode of a cycle that a message shows at most.
+/// The most links of a cycle that a message shows.
 const CYCLE_SHOWN: usize = 12;
 
 fn shortened(path: &[String]) -> String {
@@ -302,7 +302,7 @@ pub(super) fn say_farewell(world: &mut World, entity: Entity) {
     // From below upwards, so that no link ever names an entity that has gone.
     for &descendant in below.iter().rev() {
         world.unlink_if_linked(descendant);
-        world.bury(descendant);
+        world.remove_entity(descendant);
     }
     if world.contains(entity) && world.has::<LinkNode>(entity) {
         world.unlink_if_linked(entity);

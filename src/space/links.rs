@@ -52,7 +52,7 @@ impl LinkNode {
 /// }
 /// ```
 ///
-/// The conditions [`Linked`](super::Linked) and [`Unlinked`](super::Unlinked) tell linked entities from the others.
+/// The conditions [`Linked`](super::Linked) and [`Unlinked`](super::Unlinked) select the entities with and without links.
 ///
 /// # Example
 ///

@@ -134,7 +134,7 @@ impl ReservedIds {
         }
     }
 
-    /// Takes the reserved ids out of the sequence for good: a system may have stored them, so they must never come to
+    /// Takes the reserved ids out of the sequence for ever: a system may have stored them, so they must never come to
     /// mean another entity.
     pub(crate) fn burn(&self, world: &mut World) {
         let reserved: Vec<Entity> = self

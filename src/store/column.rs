@@ -20,7 +20,7 @@ pub(crate) struct Columns<T> {
     /// Emptied lists for [`Columns::lend`], so that lending allocates only the first time.
     spare: Vec<Vec<Vec<T>>>,
     /// Values that have left their rows and are about to be dropped.
-    buried: Vec<T>,
+    set_aside: Vec<T>,
 }
 
 impl<T> Default for Columns<T> {
@@ -28,7 +28,7 @@ impl<T> Default for Columns<T> {
         Self {
             data: Vec::new(),
             spare: Vec::new(),
-            buried: Vec::new(),
+            set_aside: Vec::new(),
         }
     }
 }
@@ -50,9 +50,9 @@ impl<T> Columns<T> {
         &mut self.data[position as usize]
     }
 
-    /// Keeps a value that was replaced until it can be dropped; see [`AnyColumns::drop_buried`].
-    pub(crate) fn bury(&mut self, value: T) {
-        self.buried.push(value);
+    /// Keeps a value that was replaced until it can be dropped; see [`AnyColumns::drop_set_aside`].
+    pub(crate) fn set_aside(&mut self, value: T) {
+        self.set_aside.push(value);
     }
 
     /// Moves the columns at some positions out into a list in which they keep their positions. Two walks of one system over
@@ -141,11 +141,11 @@ pub(crate) trait AnyColumns: Any + Send + Sync {
     fn capacity(&self) -> usize;
     /// Moves a row to the graveyard; the last row of the column takes its place. Nothing is dropped yet, so nothing can
     /// panic half-way through a table's columns. Returns whether there is anything to drop.
-    fn bury_row(&mut self, position: u32, row: u32) -> bool;
-    /// [`AnyColumns::bury_row`] for the rows of a batch.
-    fn bury_rows(&mut self, position: u32, rows: &[(u32, u32)]) -> bool;
-    /// Drops what was buried: all of it, even if some of the drops panic.
-    fn drop_buried(&mut self, panics: &mut Panics);
+    fn set_row_aside(&mut self, position: u32, row: u32) -> bool;
+    /// [`AnyColumns::set_row_aside`] for the rows of a batch.
+    fn set_rows_aside(&mut self, position: u32, rows: &[(u32, u32)]) -> bool;
+    /// Drops the values that were set aside: all of them, even if some of the drops panic.
+    fn drop_set_aside(&mut self, panics: &mut Panics);
     /// Moves a row to the end of another column; the last row of the old column takes its place.
     fn move_row(&mut self, from: u32, row: u32, to: u32);
     /// [`AnyColumns::move_row`] for the rows of a batch.
@@ -183,28 +183,28 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
         columns.data.iter().map(room).sum()
     }
 
-    fn bury_row(&mut self, position: u32, row: u32) -> bool {
+    fn set_row_aside(&mut self, position: u32, row: u32) -> bool {
         let columns = self.0.get_mut();
         let value = columns.at_mut(position).swap_remove(row as usize);
         if std::mem::needs_drop::<T>() {
-            columns.buried.push(value);
+            columns.set_aside.push(value);
         }
         std::mem::needs_drop::<T>()
     }
 
-    fn bury_rows(&mut self, position: u32, rows: &[(u32, u32)]) -> bool {
+    fn set_rows_aside(&mut self, position: u32, rows: &[(u32, u32)]) -> bool {
         let columns = self.0.get_mut();
-        let (column, buried) = (&mut columns.data[position as usize], &mut columns.buried);
+        let (column, set_aside) = (&mut columns.data[position as usize], &mut columns.set_aside);
         match tail_start(rows, column.len()) {
             Some(start) if std::mem::needs_drop::<T>() => {
-                buried.extend(column.drain(start..).rev())
+                set_aside.extend(column.drain(start..).rev())
             }
             Some(start) => column.truncate(start),
             None => {
                 for &(row, _) in rows {
                     let value = column.swap_remove(row as usize);
                     if std::mem::needs_drop::<T>() {
-                        buried.push(value);
+                        set_aside.push(value);
                     }
                 }
             }
@@ -212,8 +212,8 @@ impl<T: Send + Sync + 'static> AnyColumns for ColumnCell<T> {
         std::mem::needs_drop::<T>()
     }
 
-    fn drop_buried(&mut self, panics: &mut Panics) {
-        panics.drop_all(self.0.get_mut().buried.drain(..));
+    fn drop_set_aside(&mut self, panics: &mut Panics) {
+        panics.drop_all(self.0.get_mut().set_aside.drain(..));
     }
 
     fn move_row(&mut self, from: u32, row: u32, to: u32) {

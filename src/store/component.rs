@@ -276,19 +276,25 @@ impl ComponentTypes {
         }
     }
 
-    /// Moves a row's value to where it waits to be dropped; see [`AnyColumns::bury_row`].
-    pub(crate) fn bury_row(&mut self, id: ComponentId, table: TableId, row: u32) {
+    /// Moves a row's value to where it waits to be dropped; see [`AnyColumns::set_row_aside`].
+    pub(crate) fn set_row_aside(&mut self, id: ComponentId, table: TableId, row: u32) {
         let known = &mut self.types[id.index()];
-        if known.columns.bury_row(known.positions.known(table), row) {
+        if known
+            .columns
+            .set_row_aside(known.positions.known(table), row)
+        {
             self.graves.push(id);
         }
         known.take_ticks(table, row);
     }
 
-    /// [`ComponentTypes::bury_row`] for many rows of a table, last row first.
-    pub(crate) fn bury_rows(&mut self, id: ComponentId, table: TableId, rows: &[(u32, u32)]) {
+    /// [`ComponentTypes::set_row_aside`] for many rows of a table, last row first.
+    pub(crate) fn set_rows_aside(&mut self, id: ComponentId, table: TableId, rows: &[(u32, u32)]) {
         let known = &mut self.types[id.index()];
-        if known.columns.bury_rows(known.positions.known(table), rows) {
+        if known
+            .columns
+            .set_rows_aside(known.positions.known(table), rows)
+        {
             self.graves.push(id);
         }
         if known.changes.is_some() {
@@ -312,7 +318,7 @@ impl ComponentTypes {
         let present = &mut columns.at_mut(known.positions.known(table))[row as usize];
         let before = std::mem::replace(present, value);
         if std::mem::needs_drop::<T>() {
-            columns.bury(before);
+            columns.set_aside(before);
             self.graves.push(id);
         }
         known.mark(table, row, tick);
@@ -320,9 +326,9 @@ impl ComponentTypes {
 
     /// Drops all values that wait for it.
     #[inline]
-    pub(crate) fn drop_buried(&mut self, panics: &mut Panics) {
+    pub(crate) fn drop_set_aside(&mut self, panics: &mut Panics) {
         while let Some(id) = self.graves.pop() {
-            self.get_mut(id).columns.drop_buried(panics);
+            self.get_mut(id).columns.drop_set_aside(panics);
         }
     }
 

@@ -368,7 +368,7 @@ impl Grant for Edits<'_> {
         after_all(|panics| {
             for run in order.drain(..) {
                 profile::count("edits", run.count as u64);
-                // What panics apart from the edits themselves, such as a tuple for a component, must not leave the others.
+                // A panic outside of the edits themselves, such as a tuple in place of a component, must not leave the others behind.
                 let mut of_edits = Panics::default();
                 panics.catch(|| queues[run.queue].apply_run(run.count, world, &mut of_edits));
                 panics.join(of_edits);

@@ -32,7 +32,7 @@ fn write<T: Component + Serialize>(world: &World, entity: Entity) -> Result<Vec<
 
 fn write_value(value: &impl Serialize) -> Result<Vec<u8>, String> {
     let mut bytes = Vec::new();
-    // Memory does not fail, so it is the value that does.
+    // Writing into memory cannot fail, so the error comes from the value.
     exact::write(value, &mut bytes)?;
     Ok(bytes)
 }

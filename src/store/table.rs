@@ -54,11 +54,11 @@ pub struct Tables {
     births: u64,
     /// How often tables have been dropped.
     drops: u64,
-    /// From how many tables on it is worth looking for empty ones.
+    /// The number of tables from which a search for empty ones pays.
     look_from: usize,
 }
 
-/// Fewer empty tables than this are never looked for: walks hardly notice them.
+/// With fewer tables than this no search for empty ones is made: they hardly slow a walk.
 const EMPTY_TABLES_KEPT: usize = 64;
 
 impl Tables {

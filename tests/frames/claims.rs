@@ -1,4 +1,4 @@
-//! What systems may claim beside each other, and what they find.
+//! Claims that systems may make beside each other, and the rows that they get.
 
 use super::*;
 

@@ -2,7 +2,7 @@
 
 use super::*;
 
-/// Panics when it is dropped, if it is told to.
+/// Panics when it is dropped, if its flag is set.
 pub(crate) struct Loud(pub(crate) bool, pub(crate) Arc<AtomicU32>);
 
 impl Drop for Loud {
@@ -35,7 +35,7 @@ fn events_whose_drop_panics_end_one_frame() {
         message.starts_with("the drop of an event panicked in frame 2 at "),
         "{message}"
     );
-    assert_eq!(drops.load(Ordering::Relaxed), 5, "all of them go at once");
+    assert_eq!(drops.load(Ordering::Relaxed), 5, "all of them are dropped");
     runtime.world_mut().post(Loud(false, Arc::clone(&drops)));
     runtime.run_frames(3).expect("nothing is left behind");
     assert_eq!(

@@ -1,4 +1,4 @@
-//! Which events an inbox sees.
+//! The events that an inbox sees.
 
 use super::*;
 
@@ -14,12 +14,18 @@ fn listener(name: &str, phase: Phase) -> (System, Arc<Mutex<Vec<u32>>>) {
     (system, heard)
 }
 
-#[test]
-fn a_new_inbox_begins_with_the_latest_frame_and_a_slow_one_keeps_its_backlog() {
+/// A runtime with a listener `slow` that is switched off.
+fn with_slow_listener() -> (Runtime, Arc<Mutex<Vec<u32>>>) {
     let mut runtime = Runtime::bare();
-    let (slow, heard_slow) = listener("slow", Phase::Simulate);
+    let (slow, heard) = listener("slow", Phase::Simulate);
     runtime.add_system(slow).expect("its name is free");
     runtime.set_enabled("slow", false).expect("it is there");
+    (runtime, heard)
+}
+
+#[test]
+fn a_new_inbox_begins_with_the_latest_frame_and_a_slow_one_keeps_its_backlog() {
+    let (mut runtime, heard_slow) = with_slow_listener();
     for number in 0..5_u32 {
         runtime.run_frames(1).expect("nothing fails");
         runtime.world_mut().post(number);
@@ -37,10 +43,7 @@ fn a_new_inbox_begins_with_the_latest_frame_and_a_slow_one_keeps_its_backlog() {
 
 #[test]
 fn an_inbox_that_is_not_asked_keeps_65_536_events_beyond_the_frame() {
-    let mut runtime = Runtime::bare();
-    let (slow, heard) = listener("slow", Phase::Simulate);
-    runtime.add_system(slow).expect("its name is free");
-    runtime.set_enabled("slow", false).expect("it is there");
+    let (mut runtime, heard) = with_slow_listener();
     for number in 0..70_000_u32 {
         runtime.world_mut().post(number);
     }
@@ -78,7 +81,7 @@ fn events_of_a_phase_that_fails_are_taken_back() {
     runtime.run_frames(1).expect("the first frame runs");
     runtime.run_frames(1).expect_err("the second fails");
     runtime.run_frames(1).expect("the third runs");
-    // What `early` had heard before the phase failed, it has heard; no other system ever does.
+    // Only `early`, which ran before the phase failed, has heard the event.
     assert_eq!(*heard.lock().expect("no system panics"), [7, 100, 201, 301]);
     assert_eq!(
         *heard_later.lock().expect("no system panics"),

@@ -1,4 +1,4 @@
-//! How frames fail, and that the next one runs.
+//! Frames that fail, and the next one, which runs.
 
 use super::*;
 

@@ -1,4 +1,4 @@
-//! What systems remember of worlds, and how ids and chance depend on nothing else.
+//! State that systems keep for a world, and ids and random numbers, which depend on nothing else.
 
 use super::*;
 

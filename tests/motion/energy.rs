@@ -1,4 +1,4 @@
-//! What bodies that meet may not do: gain energy, or ignore each other's mass.
+//! Bodies that meet gain no energy, and each one's mass counts.
 
 use super::*;
 use proptest::prelude::*;

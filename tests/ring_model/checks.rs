@@ -28,7 +28,7 @@ impl Threads for Alone {
     }
 }
 
-/// What the places of a graph write, so that the checker sees whether a follower sees it.
+/// The data that places write, so that the checker notices a follower that does not see it.
 struct Places {
     direct: &'static [&'static [u32]],
     runs: Vec<AtomicUsize>,
@@ -88,18 +88,21 @@ fn check(forced_changes: usize, model: impl Fn() + Sync + Send + 'static) {
 /// Two places that wait for the first, and one that waits for both.
 const DIAMOND: Direct = &[&[], &[0], &[0], &[1, 2]];
 
+/// A round in the pool, on a thread that is free to help or not.
+fn in_pool_of(
+    ring: &'static Ring,
+    graph: &'static Graph,
+    places: &'static Places,
+    is_free: bool,
+) -> Round<'static, impl Fn(u32) -> bool + Sync, Alone> {
+    Round::in_pool(ring, graph, |place| places.run(place), Alone { is_free })
+}
+
 fn in_pool(direct: Direct, thieves: usize) {
     // Three threads take turns in far more ways than two.
     check(4 - thieves, move || {
         let (ring, graph, places) = set_up(direct, &[], None);
-        let round = move || {
-            Round::in_pool(
-                ring,
-                graph,
-                |place| places.run(place),
-                Alone { is_free: true },
-            )
-        };
+        let round = move || in_pool_of(ring, graph, places, true);
         let thieves: Vec<_> = (0..thieves)
             .map(|_| thread::spawn(move || round().help()))
             .collect();
@@ -131,8 +134,7 @@ fn places_that_become_ready_late_are_not_left_behind() {
 fn a_thread_that_is_not_free_runs_nothing() {
     check(3, || {
         let (ring, graph, places) = set_up(&[&[], &[]], &[], None);
-        let round =
-            |is_free| Round::in_pool(ring, graph, |place| places.run(place), Alone { is_free });
+        let round = |is_free| in_pool_of(ring, graph, places, is_free);
         round(false).help();
         assert!(!places.all_ran());
         round(false).work(Role::Leader);
@@ -144,14 +146,7 @@ fn a_thread_that_is_not_free_runs_nothing() {
 fn a_place_that_fails_stops_the_round_for_all() {
     check(3, || {
         let (ring, graph, places) = set_up(DIAMOND, &[], Some(1));
-        let round = move || {
-            Round::in_pool(
-                ring,
-                graph,
-                |place| places.run(place),
-                Alone { is_free: true },
-            )
-        };
+        let round = move || in_pool_of(ring, graph, places, true);
         let thief = thread::spawn(move || round().help());
         round().work(Role::Leader);
         thief.join().expect("a failure is no panic");

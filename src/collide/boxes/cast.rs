@@ -98,7 +98,7 @@ impl Boxes {
     #[must_use]
     pub fn cast_box(&self, start: &Aabb, way: Vec3, among: &Among<'_>) -> Option<Struck> {
         let mut passages = Passages::new(start, way);
-        // A long way is covered in legs: what is struck on one makes all later ones needless.
+        // A long way is covered in legs: after a hit on one leg the later legs need no search.
         for leg in self.legs(start, way) {
             self.collect(&leg, among, &mut passages);
             let first = passages.struck().min_by(earlier);
@@ -239,7 +239,7 @@ impl Passages {
             return;
         }
         if passage.is_straight() && passage.goes_through() {
-            // What it only leaves is not struck.
+            // A box that the ray only leaves is not struck.
             if passage.enter >= 0.0 {
                 self.through.push((entity, passage));
             }
@@ -253,7 +253,7 @@ impl Passages {
         }
     }
 
-    /// What is struck, in no particular order. O(boxes that are touched), and for a ray between flush boxes O(boxes²).
+    /// Everything struck, in no particular order. O(boxes that are touched), and for a ray between flush boxes O(boxes²).
     fn struck(&self) -> impl Iterator<Item = Struck> {
         let through = self.through.iter().map(|&(entity, passage)| {
             self.struck_at(entity, passage.enter, self.normal_of(&passage))

@@ -215,7 +215,7 @@ pub(super) fn system() -> System {
                 contacts.is_stale = false;
                 let frame = clock.frame();
                 contacts.list_brief(&meetings.0, frame);
-                // Each is told once: `settle` finds contacts anew without any motion.
+                // Each is posted once: `settle` finds contacts anew without any motion.
                 meetings.0.clear();
                 contacts.update(&mut boxes, &layers, frame, |contact| {
                     outbox.post(contact);

@@ -125,7 +125,7 @@ impl Step<'_, '_> {
         }
     }
 
-    /// A body pressed against something that does not give way does not give way either.
+    /// A body pressed against an immovable one becomes immovable in that direction.
     fn press(&mut self, a: usize, b: usize, axis: usize, direction: f32) {
         let movers = &mut self.lists.movers.list;
         let holds = |mover: &Mover, towards: f32| {
@@ -234,7 +234,7 @@ impl Step<'_, '_> {
     fn yields(&self, a: usize, b: usize, axis: usize, direction: f32) -> (f32, f32) {
         let movers = &self.lists.movers.list;
         let give = |mover: &Mover, towards: f32| {
-            // What leaves more slowly than gravity takes it back in a frame rests.
+            // A body that leaves more slowly than gravity pulls it back in one frame counts as resting.
             let leaves = mover.velocity[axis] * towards < -0.5 * self.rest_speed;
             let rests = mover.blocked.has(axis, towards) && !leaves;
             if rests { 0.0 } else { mover.inverse_mass }

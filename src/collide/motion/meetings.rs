@@ -1,4 +1,4 @@
-//! What met in a frame and was apart again at its end.
+//! Colliders that met in a frame and were apart again at its end.
 
 use super::Step;
 use super::advance::{SLOW_SHARE, slimmest};
@@ -26,7 +26,7 @@ pub(in crate::collide) struct Meeting {
 }
 
 impl Step<'_, '_> {
-    /// Notes that a body has struck something along an axis. What merely rests on something is no meeting: it is in contact
+    /// Notes that a body has struck something along an axis. A body at rest on something is not noted: it is in contact
     /// at the end of the frame.
     pub(super) fn note_hit(
         &mut self,
@@ -52,7 +52,7 @@ impl Step<'_, '_> {
         }
     }
 
-    /// Notes the sensors that fast bodies have passed, and what kinematic ones have gone through. A slower body overlaps what
+    /// Notes the sensors that fast bodies have passed, and the obstacles that kinematic ones have crossed. A slower body overlaps what
     /// it passes at the end of some frame.
     pub(super) fn note_passed(&mut self) {
         let mut passed = Vec::new();

@@ -29,7 +29,7 @@ impl From<&Aabb> for Region {
     #[inline(always)]
     fn from(aabb: &Aabb) -> Self {
         // A lane that holds none reaches from one infinity to the other, so an infinite region would touch it. No box reaches
-        // beyond the largest number. What is no number stays so, and touches nothing.
+        // beyond the largest number. NaN stays NaN, and touches nothing.
         let least = |x: f32| if x < f32::MIN { f32::MIN } else { x };
         let most = |x: f32| if x > f32::MAX { f32::MAX } else { x };
         let within = |x: f32| Vec4::splat(least(most(x)));
@@ -140,7 +140,7 @@ impl Eight {
         if by.is_nan() {
             return Self::default();
         }
-        // An infinite margin would make lanes that hold none reach somewhere.
+        // An infinite margin would give empty lanes an extent.
         let by = Vec4::splat(if by > f32::MAX { f32::MAX } else { by });
         let (least, most) = (Vec4::splat(f32::MIN), Vec4::splat(f32::MAX));
         Self {

@@ -133,7 +133,7 @@ impl SceneRun<'_> {
     }
 }
 
-/// The actions that could not be carried out: how many, and why for the first few.
+/// The actions that failed: their number, and the reasons of the first few.
 #[derive(Default, Debug)]
 pub(in crate::scene) struct MissedCues {
     count: usize,

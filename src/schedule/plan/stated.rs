@@ -160,7 +160,7 @@ fn sorted(systems: usize, pairs: &[StatedPair]) -> Result<Vec<usize>, Vec<bool>>
 
 /// The error for pairs that go in a circle, with one circle written out.
 fn circle(phase: Phase, systems: &[Candidate<'_>], pairs: &[StatedPair], stuck: &[bool]) -> Error {
-    // A stuck system waits for another that is stuck as well, so going back leads to a system met before.
+    // Every blocked system has a blocked predecessor, so going back leads to a system met before.
     let blocker = |at: usize| {
         let mut blockers = pairs.iter();
         blockers

@@ -78,7 +78,7 @@ impl FarSlots {
         block.slots[at as usize] = location;
     }
 
-    /// Gives an index up for good.
+    /// Retires an index.
     #[cold]
     pub(super) fn burn(&mut self, index: u32) {
         let number = index / BLOCK;

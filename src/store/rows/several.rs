@@ -97,7 +97,7 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
         if wanted.windows(2).any(|pair| pair[0].0 == pair[1].0) {
             return None;
         }
-        // All are checked before any is marked: what is not handed out was not written.
+        // All are checked before any is marked: a row that is not returned was not written.
         for (location, _) in &wanted {
             let location = (*location)?;
             let positions = self
@@ -233,7 +233,7 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
     }
 }
 
-/// Takes each of some values, on any threads.
+/// Calls `each` with each value, on any threads.
 #[cfg(feature = "parallel")]
 fn share_out<T: Send>(all: &mut [Option<T>], each: &(impl Fn(T) + Sync)) {
     match all {

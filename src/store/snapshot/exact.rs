@@ -11,7 +11,7 @@ use ciborium::Value;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 
-/// The tag of an option whose content is null, or is tagged in turn. From the range that anybody may use.
+/// The tag of an option whose content is null, or is tagged in turn. From the range that is free for private use.
 pub(super) const SOME: u64 = 0x5350_4d45;
 
 /// Writes a value, or returns why that is not possible.

@@ -52,7 +52,7 @@ impl World {
         }
         let present: Vec<Entity> = self.rows::<Entity>().iter().collect();
         for entity in present {
-            self.bury(entity);
+            self.remove_entity(entity);
         }
         self.entities = snapshot.ids.vacated();
         for (entity, values) in all {
@@ -64,7 +64,7 @@ impl World {
         for at in 0..self.after_restore.len() {
             (self.after_restore[at])(self);
         }
-        after_all(|panics| self.types.drop_buried(panics));
+        after_all(|panics| self.types.drop_set_aside(panics));
         Ok(())
     }
 }

@@ -116,7 +116,7 @@ impl World {
         }
         // Of several values for one entity only the last was attached.
         panics.drop_all(values.into_iter().flatten());
-        self.types.drop_buried(panics);
+        self.types.drop_set_aside(panics);
         count
     }
 
@@ -174,10 +174,10 @@ impl World {
                 }
             }
             let to = self.tables.without(&mut self.types, from, id);
-            self.types.bury_rows(id, from, &batch.rows);
+            self.types.set_rows_aside(id, from, &batch.rows);
             self.move_rows(from, &batch.rows, to);
         }
-        self.types.drop_buried(panics);
+        self.types.drop_set_aside(panics);
         count
     }
 

@@ -6,7 +6,7 @@ use crate::store::entity::{Entity, TableId};
 use crate::store::rows::Lacking;
 
 impl World {
-    /// Sets what happens before an entity goes that has a `T`.
+    /// Sets the function that runs before an entity with a `T` is despawned.
     pub(crate) fn set_farewell<T: Component>(&mut self, farewell: FarewellHook) {
         let id = self.types.id_or_register::<T>();
         let known = self.types.get_mut(id);
@@ -16,7 +16,7 @@ impl World {
         }
     }
 
-    /// Says that an entity with a `T` also gets a `C`, made by [`From`] of it; entities that have a `T` already get
+    /// Gives each entity with a `T` also a `C`, made by [`From`] of it; entities that have a `T` already get
     /// theirs now.
     pub(crate) fn add_companion<T: Component, C: Component + for<'a> From<&'a T>>(&mut self) {
         let owner = self.types.id_or_register::<T>();

@@ -86,8 +86,8 @@ impl Default for Identity {
 }
 
 impl World {
-    /// What tells this world from all others of the process, wherever it is moved to: what systems remember of one world
-    /// must not be used for another.
+    /// The identity of this world within the process, kept when it is moved: state that systems keep for one world must not
+    /// be used for another.
     pub(crate) fn identity(&self) -> u64 {
         self.identity.0
     }

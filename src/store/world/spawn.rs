@@ -163,8 +163,8 @@ impl World {
         if self.tables.get(location.table).says_farewell {
             self.say_farewell(entity, location.table);
         }
-        self.bury(entity);
-        self.types.drop_buried(panics);
+        self.remove_entity(entity);
+        self.types.drop_set_aside(panics);
         Ok(())
     }
 
@@ -217,7 +217,7 @@ impl World {
         for entity in told {
             count += usize::from(self.despawn_caught(entity, panics).is_ok());
         }
-        self.types.drop_buried(panics);
+        self.types.drop_set_aside(panics);
         count
     }
 
@@ -245,7 +245,7 @@ impl World {
             }
         }
         for &id in table_rows.components() {
-            types.bury_rows(id, table, &batch.rows);
+            types.set_rows_aside(id, table, &batch.rows);
         }
     }
 
@@ -274,7 +274,7 @@ impl World {
     }
 
     /// Ends one entity; its components wait to be dropped. Nothing happens if it is gone.
-    pub(crate) fn bury(&mut self, entity: Entity) {
+    pub(crate) fn remove_entity(&mut self, entity: Entity) {
         // Located again by `release`, because a farewell may have moved other rows.
         let Some(location) = self.entities.release(entity) else {
             return;
@@ -284,7 +284,7 @@ impl World {
         }
         self.take_out_of_table(location);
         for &id in self.tables.get(location.table).components() {
-            self.types.bury_row(id, location.table, location.row);
+            self.types.set_row_aside(id, location.table, location.row);
         }
     }
 

@@ -8,7 +8,7 @@ use serde::de::{
     VariantAccess, Visitor,
 };
 
-/// A value that is read with its options told apart.
+/// A value read in the exact form, with nested options kept apart.
 pub(super) struct Exact(pub(super) Value);
 
 impl IntoDeserializer<'_> for Exact {

@@ -5,7 +5,7 @@ use ciborium::tag::Captured;
 use serde::ser::{self, Impossible, Serialize, Serializer};
 use std::fmt;
 
-/// A value that is written with its options told apart.
+/// A value written in the exact form, with nested options kept apart.
 pub(super) struct Exact<T>(pub(super) T);
 
 impl<T: Serialize> Serialize for Exact<T> {
