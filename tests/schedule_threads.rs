@@ -525,7 +525,7 @@ fn a_panic_on_a_helper_ends_the_frame_and_the_next_one_runs() {
                 assert_eq!(
                     runtime.world().len(),
                     before,
-                    "edits of the frame are thrown away"
+                    "edits of the frame are discarded"
                 );
                 failures += 1;
             }
