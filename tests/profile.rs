@@ -310,8 +310,8 @@ fn the_runtime_names_the_parts_of_its_own_work() {
         "rebuild hierarchy order",
         "propagate",
         "find pairs",
-        "sweep dynamic bodies",
-        "part bodies",
+        "look around bodies",
+        "move dynamic bodies",
     ] {
         assert!(parts.contains(&wanted), "{wanted} is missing in {parts:?}");
     }

@@ -182,8 +182,8 @@ fn every_form_holds_and_fails() {
 
 #[test]
 fn a_failure_says_when_and_what_was_there() {
-    let failed = outcome("always crate-1.position.y > 0.6");
-    assert_eq!(failed.wanted(), "crate-1.position.y > 0.6");
+    let failed = outcome("always crate-1.position.y > 0.501");
+    assert_eq!(failed.wanted(), "crate-1.position.y > 0.501");
     assert_eq!(failed.when(), "from frame 0 to frame 120");
     assert!((50..70).contains(&failed.frame()), "{failed}");
     assert!(

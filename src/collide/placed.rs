@@ -34,6 +34,17 @@ impl PlacedBox {
         }
     }
 
+    /// A box in the world that goes along with a place, a little larger, so that it holds what rounding makes of it elsewhere.
+    pub(super) fn from_world(aabb: &Aabb, place: Vec3) -> Self {
+        const ROUNDING: f32 = 8.0 / (1 << 23) as f32;
+        let center = aabb.center();
+        let largest = center.abs() + aabb.half_extents() + place.abs();
+        Self {
+            offset: center - place,
+            half_extents: aabb.half_extents() + largest * ROUNDING,
+        }
+    }
+
     /// The same box of a scene of two dimensions.
     pub(super) fn flat(self) -> Self {
         Self {

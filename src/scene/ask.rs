@@ -118,7 +118,7 @@ impl Names for Asked<'_> {
         let contacts = self.world.global::<Contacts>().ok();
         let truth = match (question, entities.as_slice()) {
             (Question::Touches(..), &[one, other]) => {
-                contacts.is_some_and(|contacts| contacts.between(one, other).is_some())
+                contacts.is_some_and(|contacts| contacts.met(one, other))
             }
             (Question::StandsOn(..), &[one, other]) => contacts.is_some_and(|contacts| {
                 contacts

@@ -5,7 +5,7 @@ use super::ask::Asked;
 use super::language::{Expression, ExpressionKind, Question, Value};
 use super::report::Remedy;
 use super::scene_file::Scene;
-use crate::collide::{Contacts, PairVerdict, Touching};
+use crate::collide::{Contacts, PairVerdict};
 use crate::error::Error;
 use crate::profile::{self, Category};
 use crate::runtime::Runtime;
@@ -283,11 +283,20 @@ pub(super) fn touching_first(condition: &Condition, world: &World) -> Option<Str
     };
     let entity = world.find(name)?;
     let contacts = world.global::<Contacts>().ok()?;
-    let all: Vec<Touching> = contacts.of(entity).collect();
+    let brief = contacts.brief().filter_map(|contact| match entity {
+        first if first == contact.first => Some(contact.second),
+        second if second == contact.second => Some(contact.first),
+        _ => None,
+    });
+    let all: Vec<crate::store::Entity> = contacts
+        .of(entity)
+        .map(|touching| touching.other)
+        .chain(brief)
+        .collect();
     let mut told: Vec<String> = all
         .iter()
         .take(MOST)
-        .map(|touching| world.label(touching.other))
+        .map(|&other| world.label(other))
         .collect();
     if all.len() > MOST {
         told.push(format!("{} more", all.len() - MOST));

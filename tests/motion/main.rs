@@ -2,9 +2,12 @@
 
 mod carrying;
 mod energy;
+mod fast;
 mod meeting;
 mod properties;
 mod refused;
+mod riding;
+mod tight;
 mod walls;
 
 use gerust::prelude::*;

@@ -13,7 +13,7 @@ use std::sync::Arc;
 /// The place of an entity in the list of [`Boxes`](super::Boxes).
 pub(in crate::collide) type Slot = u32;
 
-#[derive(Clone, Copy, Debug)]
+#[derive(Clone, Copy, PartialEq, Debug)]
 pub(in crate::collide) struct Item {
     /// Around all boxes; without end along z in a scene of two dimensions.
     pub(in crate::collide) aabb: Aabb,
@@ -25,6 +25,8 @@ pub(in crate::collide) struct Item {
     pub(in crate::collide) is_sensor: bool,
     /// Whether it has other boxes than this one: see [`Compound`].
     pub(in crate::collide) is_compound: bool,
+    /// Whether its boxes do not turn with it.
+    pub(in crate::collide) is_upright: bool,
     /// Whether it takes part: it is on, has boxes, and they are valid.
     pub(in crate::collide) takes_part: bool,
 }

@@ -16,7 +16,7 @@ use super::world_box::WorldBox;
 use crate::profile;
 use crate::store::{Entity, NumberByEntity};
 use fixedbitset::FixedBitSet;
-use glam::{Affine3A, Vec3};
+use glam::{Affine3A, Vec3, Vec3A};
 use item::PlacedCollider;
 use rustc_hash::FxHashMap;
 
@@ -39,6 +39,14 @@ const MOST_PICKED_SHARE: usize = 4;
 pub(super) struct Brief {
     pub(super) index: u32,
     pub(super) layer: Layer,
+}
+
+/// A collider that was moved by what writes its placement: where it was when bodies last moved.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Relocated {
+    pub(super) slot: Slot,
+    pub(super) placement: Affine3A,
+    pub(super) aabb: Aabb,
 }
 
 /// How many dimensions count: a global of every runtime.
@@ -111,6 +119,13 @@ pub struct Boxes {
     moved: [Vec<Slot>; TREES],
     /// By slot: what finding pairs asks of each, small enough to stay in the cache.
     briefs: Vec<Brief>,
+    /// By slot: the placement under which its boxes are.
+    placements: Vec<Affine3A>,
+    /// What was moved by other means than motion since bodies last moved.
+    relocated: Vec<Relocated>,
+    /// Those that are others than when bodies last moved, with the boxes that they had, but for dynamic ones that only are
+    /// elsewhere.
+    stirred: Vec<(Slot, Option<Aabb>)>,
     /// By slot: whether it is another than when contacts were last found.
     changed: FixedBitSet,
     changed_slots: Vec<Slot>,
@@ -287,9 +302,11 @@ impl Boxes {
             has_body: body.is_some(),
             is_sensor: collider.is_sensor(),
             is_compound: compound.is_some(),
+            is_upright: collider.is_upright(),
             takes_part: is_valid && has_boxes && collider.is_on(),
         };
         let slot = self.slot_for(entity);
+        self.note_relocated(slot, placed);
         match compound {
             Some(compound) => {
                 self.compounds.insert(slot, compound);
@@ -321,6 +338,7 @@ impl Boxes {
             has_body: false,
             is_sensor: false,
             is_compound: false,
+            is_upright: false,
             takes_part: false,
         };
         let slot = match self.free.pop() {
@@ -330,6 +348,7 @@ impl Boxes {
             }
             None => {
                 self.items.push(blank);
+                self.placements.push(Affine3A::IDENTITY);
                 self.briefs.push(Brief {
                     index: entity.index(),
                     layer: blank.layer,
@@ -358,9 +377,52 @@ impl Boxes {
             layer: item.layer,
         };
         if before.takes_part || item.takes_part {
+            let only_falls = item.motion == Motion::Dynamic
+                && Item {
+                    aabb: item.aabb,
+                    ..*before
+                } == item;
+            if !only_falls {
+                let aabb = before.takes_part.then_some(before.aabb);
+                self.stirred.push((slot, aabb));
+            }
             self.note(slot);
         }
         self.items[slot as usize] = item;
+    }
+
+    /// Notes that what does not fall is elsewhere than bodies last saw it.
+    fn note_relocated(&mut self, slot: Slot, placed: &Affine3A) {
+        let before = std::mem::replace(&mut self.placements[slot as usize], *placed);
+        let item = &self.items[slot as usize];
+        let is_here = item.takes_part && item.motion != Motion::Dynamic && !item.is_sensor;
+        if is_here && is_another_place(&before, placed) {
+            self.relocated.push(Relocated {
+                slot,
+                placement: before,
+                aabb: item.aabb,
+            });
+        }
+    }
+
+    pub(super) fn relocated(&self) -> &[Relocated] {
+        &self.relocated
+    }
+
+    pub(super) fn forget_relocated(&mut self) {
+        self.relocated.clear();
+    }
+
+    pub(super) fn stirred(&self) -> &[(Slot, Option<Aabb>)] {
+        &self.stirred
+    }
+
+    pub(super) fn forget_stirred(&mut self) {
+        self.stirred.clear();
+    }
+
+    pub(super) fn placement(&self, slot: Slot) -> &Affine3A {
+        &self.placements[slot as usize]
     }
 
     fn note(&mut self, slot: Slot) {
@@ -391,6 +453,7 @@ impl Boxes {
         let mut item = self.items[slot as usize];
         let by = if self.is_flat { by.with_z(0.0) } else { by };
         item.aabb = item.aabb.moved(by);
+        self.placements[slot as usize].translation += Vec3A::from(by);
         if let Some(compound) = self.compounds.get_mut(&slot) {
             compound.shift(by);
         }
@@ -416,6 +479,14 @@ impl Boxes {
             tree.update();
         }
     }
+}
+
+/// Whether two placements differ by more than rounding.
+fn is_another_place(a: &Affine3A, b: &Affine3A) -> bool {
+    const ROUNDING: f32 = 4.0 / (1 << 23) as f32;
+    let far = a.translation.abs().max(b.translation.abs()) * ROUNDING;
+    let apart = (a.translation - b.translation).abs();
+    a.matrix3 != b.matrix3 || apart.cmpgt(far).any()
 }
 
 #[cfg(test)]

@@ -64,6 +64,11 @@ pub struct Contact {
     pub is_leftover: bool,
     /// The frame in which the contact began.
     pub since: u64,
+    /// The impulse along the normal that the two exchanged in the last frame, in newton seconds: what a hit, or the weight of
+    /// what rests, comes to. 0 where they only lie beside each other.
+    pub impulse: f32,
+    /// The speed in m/s along the normal with which they came together in the last frame; 0 for what rests.
+    pub approach: f32,
 }
 
 /// How far a contact has come.
@@ -118,6 +123,8 @@ impl Contact {
             is_sensor,
             is_leftover: !is_sensor && is_dynamic && depth[axis] > margin,
             since: frame,
+            impulse: 0.0,
+            approach: 0.0,
         })
     }
 }

@@ -61,8 +61,10 @@ pub struct Contacts {
     found_with: Option<(Layers, f32)>,
     /// The direction of gravity, or zero.
     down: Vec3,
-    /// Those of colliders that met in this frame and did not touch before.
+    /// Those of colliders that met and parted within this frame.
     brief: Vec<Contact>,
+    /// The pairs whose contacts have an impulse.
+    struck: Vec<(Entity, Entity)>,
     /// Whether the world was put back to an earlier time since contacts were last found.
     is_stale: bool,
     /// Places in `current` by (second, first), made when it is first asked for and kept up from then on.
@@ -81,6 +83,7 @@ impl Default for Contacts {
             found_with: None,
             down: Vec3::ZERO,
             brief: Vec::new(),
+            struck: Vec::new(),
             is_stale: false,
             by_second: OnceLock::new(),
         }
@@ -112,6 +115,42 @@ impl Contacts {
             .binary_search_by(|contact| contact.pair().cmp(&wanted))
             .ok()
             .map(|position| &contacts[position])
+    }
+
+    /// The contacts that began and ended within the last frame, because the two bounced off each other or one passed a
+    /// sensor, in the order of the ids. They are not among those of [`iter`](Self::iter).
+    ///
+    /// # Example
+    ///
+    /// A ball flies against a wall and back within one frame:
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Gravity(Vec3::ZERO));
+    /// let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
+    /// runtime.world_mut().spawn((Transform::at(1.5, 0.0, 0.0), cube.clone()));
+    /// let ball = Body::dynamic().with_restitution(1.0).with_velocity(Vec3::X * 60.0);
+    /// runtime.world_mut().spawn((Transform::default(), cube, ball));
+    /// runtime.run_frames(1)?;
+    /// let contacts = runtime.world().global::<Contacts>()?;
+    /// assert_eq!(contacts.iter().len(), 0);
+    /// let brief: Vec<f32> = contacts.brief().map(|contact| contact.approach).collect();
+    /// assert_eq!(brief, [60.0]);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn brief(&self) -> impl Iterator<Item = &Contact> {
+        self.brief.iter()
+    }
+
+    /// Whether two colliders touched in the last frame, at its end or in between. O(log contacts + brief ones).
+    ///
+    /// See [`Contacts::brief`] for an example of what happens in between.
+    #[must_use]
+    pub fn met(&self, a: Entity, b: Entity) -> bool {
+        let pair = (a.min(b), a.max(b));
+        self.between(a, b).is_some() || self.brief().any(|contact| contact.pair() == pair)
     }
 
     /// What motion should have parted and could not, in the order of the ids: pairs of solids, one of them dynamic, that are
@@ -214,17 +253,19 @@ pub(super) fn system() -> System {
                 contacts.down = gravity.0.normalize_or_zero();
                 contacts.is_stale = false;
                 let frame = clock.frame();
-                contacts.list_brief(&meetings.0, frame);
-                // Each is posted once: `settle` finds contacts anew without any motion.
-                meetings.0.clear();
-                contacts.update(&mut boxes, &layers, frame, |contact| {
+                meetings.order();
+                contacts.list_brief(&meetings, frame);
+                // What was moved after the bodies is where it is: from here on only what comes counts as a move.
+                boxes.forget_relocated();
+                contacts.update(&mut boxes, &layers, &meetings, frame, |contact| {
                     outbox.post(contact);
                 });
+                contacts.note_impulses(&meetings);
+                // Each is posted once: `settle` finds contacts anew without any motion.
+                meetings.clear();
                 for contact in &contacts.brief {
-                    if contacts.between(contact.first, contact.second).is_none() {
-                        outbox.post(*contact);
-                        outbox.post(contact.ended());
-                    }
+                    outbox.post(*contact);
+                    outbox.post(contact.ended());
                 }
             },
         )
@@ -234,34 +275,65 @@ pub(super) fn system() -> System {
 impl Contacts {
     /// Lists the contacts of colliders that met and did not touch before: if they do not touch now either, they began and
     /// ended within the frame. Each pair once, in the order of the ids.
-    fn list_brief(&mut self, meetings: &[Meeting], frame: u64) {
-        let contacts = meetings.iter().map(|meeting| Contact {
-            first: meeting.first.min(meeting.second),
-            second: meeting.first.max(meeting.second),
-            state: ContactState::Began,
-            normal: match meeting.first < meeting.second {
-                true => meeting.normal,
-                false => -meeting.normal,
-            },
-            depth: 0.0,
-            is_sensor: meeting.is_sensor,
-            is_leftover: false,
-            since: frame,
-        });
+    fn list_brief(&mut self, meetings: &Meetings, frame: u64) {
         let mut brief = std::mem::take(&mut self.brief);
         brief.clear();
-        brief.extend(
-            contacts.filter(|contact| self.between(contact.first, contact.second).is_none()),
+        let hits = meetings.list.iter().filter(|meeting| meeting.is_hit);
+        let (first, second) = (
+            |meeting: &Meeting| meeting.pair.0,
+            |meeting: &Meeting| meeting.pair.1,
         );
-        brief.sort_unstable_by_key(Contact::pair);
-        brief.dedup_by_key(|contact| contact.pair());
+        brief.extend(
+            hits.filter(|meeting| self.between(first(meeting), second(meeting)).is_none())
+                .map(|meeting| Contact {
+                    first: first(meeting),
+                    second: second(meeting),
+                    state: ContactState::Began,
+                    normal: meeting.normal,
+                    depth: 0.0,
+                    is_sensor: meeting.is_sensor,
+                    is_leftover: false,
+                    since: frame,
+                    impulse: meeting.impulse,
+                    approach: meeting.approach,
+                }),
+        );
         self.brief = brief;
+    }
+
+    /// Notes what those exchanged that touch. What rests and was not looked at weighs as before.
+    fn note_impulses(&mut self, meetings: &Meetings) {
+        let mut brief = std::mem::take(&mut self.brief);
+        brief.retain(|contact| self.between(contact.first, contact.second).is_none());
+        self.brief = brief;
+        let mut struck = std::mem::take(&mut self.struck);
+        let contacts = &mut self.current.contacts;
+        let place = |contacts: &[Contact], pair| {
+            contacts
+                .binary_search_by(|contact| contact.pair().cmp(&pair))
+                .ok()
+        };
+        struck.retain(|&pair| {
+            let is_over = meetings.is_awake(pair);
+            if is_over && let Some(at) = place(contacts, pair) {
+                (contacts[at].impulse, contacts[at].approach) = (0.0, 0.0);
+            }
+            !is_over
+        });
+        for meeting in &meetings.list {
+            if let Some(at) = place(contacts, meeting.pair) {
+                (contacts[at].impulse, contacts[at].approach) = (meeting.impulse, meeting.approach);
+                struck.push(meeting.pair);
+            }
+        }
+        self.struck = struck;
     }
 
     fn update(
         &mut self,
         boxes: &mut Boxes,
         layers: &Layers,
+        meetings: &Meetings,
         frame: u64,
         tell: impl FnMut(Contact),
     ) {
@@ -274,12 +346,18 @@ impl Contacts {
         find::pairs(boxes, layers, self.margin, &mut self.pairs);
         drop(span);
         let _span = profile::part("compare contacts");
-        self.take_in(boxes, frame, tell);
+        self.take_in(boxes, meetings, frame, tell);
         boxes.forget_changed();
     }
 
     /// Takes in the pairs that were found, and tells what has begun, gone on and ended, in the order of the ids.
-    fn take_in(&mut self, boxes: &Boxes, frame: u64, mut tell: impl FnMut(Contact)) {
+    fn take_in(
+        &mut self,
+        boxes: &Boxes,
+        meetings: &Meetings,
+        frame: u64,
+        mut tell: impl FnMut(Contact),
+    ) {
         let found = self.pairs.iter().filter_map(|pair| {
             let contact = Contact::between(boxes, pair.slots, pair.margin, frame)?;
             Some((contact, pair.slots))
@@ -292,7 +370,14 @@ impl Contacts {
             .removed
             .iter()
             .map(|&at| self.current.contacts[at as usize].ended());
-        let begun = self.changes.added.iter().map(|(contact, _)| *contact);
+        let begun = self.changes.added.iter().map(|(contact, _)| {
+            let meeting = meetings.of(contact.pair());
+            Contact {
+                impulse: meeting.map_or(0.0, |meeting| meeting.impulse),
+                approach: meeting.map_or(0.0, |meeting| meeting.approach),
+                ..*contact
+            }
+        });
         if self.posts_held {
             let goes_on = self.current.without(&self.changes.removed);
             self.told.extend(ended.chain(begun).chain(goes_on));

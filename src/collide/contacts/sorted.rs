@@ -153,6 +153,8 @@ mod tests {
             is_sensor: false,
             is_leftover: (u64::from(first) + frame).is_multiple_of(3),
             since: frame,
+            impulse: 0.0,
+            approach: 0.0,
         }
     }
 

@@ -1,11 +1,12 @@
 //! From the world to the lists and back.
 
-use super::mover::{Knowledge, Mover, Movers};
+use super::kinematic::taking_part;
+use super::mover::{Mover, Movers, Part};
 use super::sweep::around;
-use super::{Above, Lists, MoverRows, above};
+use super::{Above, Lists, MoverRows, above, children};
 use crate::collide::aabb::Aabb;
 use crate::collide::body::{Body, Motion};
-use crate::collide::boxes::Boxes;
+use crate::collide::boxes::{Boxes, Slot};
 use crate::collide::collider::Collider;
 use crate::collide::contacts::is_grid;
 use crate::collide::placed::PlacedBox;
@@ -13,6 +14,7 @@ use crate::collide::refused::RefusedBodies;
 use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Rows};
 use glam::{Affine3A, Vec3};
+use smallvec::SmallVec;
 
 /// What is wrong where a body's own numbers are right.
 const NOWHERE: &str =
@@ -20,27 +22,33 @@ const NOWHERE: &str =
 const NO_FALL: &str = "falls by a gravity that is not finite; give the global `Gravity`, and its gravity scale, finite numbers";
 
 impl Lists {
-    /// Lists all bodies that move. What gravity adds to a velocity in this frame is added already.
+    /// Lists all bodies that move.
     pub(super) fn gather(
         &mut self,
         rows: &mut MoverRows<'_>,
         links: &Rows<'_, &'static LinkNode>,
         boxes: &Boxes,
         refused: &mut RefusedBodies,
-        fall: Vec3,
+        gravity: Vec3,
     ) {
         refused.clear();
         self.movers.clear();
+        self.most_restitution = 0.0;
         for table in rows.by_table() {
             let (entities, transforms, bodies, placements, colliders, own_links) = &table.slices;
             for (row, body) in bodies.iter().enumerate() {
+                self.most_restitution = self.most_restitution.max(body.restitution);
                 // A kinematic body at rest stays where it is, under its parent.
                 let moves = match body.motion {
                     Motion::Static => false,
                     Motion::Kinematic => body.velocity != Vec3::ZERO,
                     Motion::Dynamic => true,
                 };
-                if moves {
+                let rests = body.motion == Motion::Dynamic
+                    && self
+                        .resting
+                        .is_as_it_was(entities[row], &transforms[row], body);
+                if moves && !rests {
                     let parts = (
                         entities[row],
                         &transforms[row],
@@ -49,11 +57,41 @@ impl Lists {
                         colliders.0.get(row),
                         own_links.0.get(row),
                     );
-                    self.gather_row(parts, links, boxes, refused, fall);
+                    self.gather_row(parts, links, boxes, refused, gravity);
                 }
             }
         }
+        self.movers.gather_below(rows, links, boxes);
         self.movers.sort();
+        self.resting.wake_changed(boxes);
+    }
+
+    /// Lists the bodies of the groups that wake. Says whether there were any.
+    pub(super) fn gather_woken(
+        &mut self,
+        rows: &MoverRows<'_>,
+        links: &Rows<'_, &'static LinkNode>,
+        boxes: &Boxes,
+        refused: &mut RefusedBodies,
+        gravity: Vec3,
+    ) -> bool {
+        let mut woken = std::mem::take(&mut self.woken);
+        woken.clear();
+        self.resting.get_up(&mut woken);
+        let before = self.movers.list.len();
+        for &entity in &woken {
+            let slot = taking_part(boxes, entity);
+            let is_listed = slot.is_some_and(|slot| self.movers.of_slot(slot).is_some());
+            let row = rows.get(entity).filter(|_| !is_listed);
+            if let Some((entity, transform, body, placement, collider, own_links)) = row
+                && body.motion == Motion::Dynamic
+            {
+                let parts = (entity, transform, body, placement, collider, own_links);
+                self.gather_row(parts, links, boxes, refused, gravity);
+            }
+        }
+        self.woken = woken;
+        self.movers.list.len() > before
     }
 
     fn gather_row(
@@ -69,7 +107,7 @@ impl Lists {
         links: &Rows<'_, &'static LinkNode>,
         boxes: &Boxes,
         refused: &mut RefusedBodies,
-        fall: Vec3,
+        gravity: Vec3,
     ) {
         let movers = &mut self.movers;
         let is_dynamic = body.motion == Motion::Dynamic;
@@ -90,27 +128,37 @@ impl Lists {
             refused.refuse(entity, NOWHERE);
             return;
         }
-        let velocity = match is_dynamic {
-            true => body.velocity + fall * body.gravity_scale,
-            false => body.velocity,
+        let pull = match is_dynamic {
+            true => gravity * body.gravity_scale,
+            false => Vec3::ZERO,
         };
-        if !velocity.is_finite() {
+        if !pull.is_finite() {
             refused.refuse(entity, NO_FALL);
             return;
         }
-        let collides = is_dynamic && slot.is_some_and(|slot| !boxes.item(slot).is_sensor);
-        let first_part = movers.parts.len();
-        if let (Some(collider), Some(_), false) = (collider, slot, is_grid) {
-            push_parts(movers, collider, placement.affine(), boxes.is_flat());
-        }
-        let parts = first_part..movers.parts.len();
-        let start_box = match parts.is_empty() {
-            true => Aabb::from_center(start, Vec3::ZERO),
-            false => around(&movers.parts[parts.clone()], start),
-        };
         let depth = match parent {
             None => 0,
             Some(_) => movers.depths.of(entity, |below| links.get(below)?.parent()),
+        };
+        let has_children = own_links.is_some_and(|links| links.first_child().is_some());
+        let first_part = movers.parts.len();
+        let is_solid = slot.is_some_and(|slot| !boxes.item(slot).is_sensor);
+        if let (Some(collider), Some(slot), false) = (collider, slot, is_grid) {
+            push_parts(
+                movers,
+                (slot, collider),
+                placement.affine(),
+                boxes.is_flat(),
+            );
+        }
+        if let Some(slot) = slot {
+            movers.claim(slot);
+        }
+        let parts = first_part..movers.parts.len();
+        let collides = is_dynamic && is_solid;
+        let start_box = match parts.is_empty() {
+            true => Aabb::from_center(start, Vec3::ZERO),
+            false => around(&movers.parts[parts.clone()], start),
         };
         let mover = Mover {
             entity,
@@ -118,23 +166,22 @@ impl Lists {
             slot,
             collides,
             depth,
-            has_children: own_links.is_some_and(|links| links.first_child().is_some()),
-            layer: collider.map(Collider::layer).unwrap_or_default(),
+            has_children,
             parts,
             start,
             place: start,
             start_box,
             aabb: start_box,
-            carried: Vec3::ZERO,
-            pushed: Vec3::ZERO,
-            velocity,
+            own_velocity: body.velocity,
+            velocity: body.velocity,
+            pull,
             inverse_mass: if is_dynamic { body.mass.recip() } else { 0.0 },
             restitution: body.restitution,
             friction: body.friction,
-            blocked: Default::default(),
+            pinned: 0,
+            ride: None,
             obstacles: 0..0,
             region: start_box,
-            knowledge: Knowledge::Nothing,
         };
         movers.push(mover, own_links.is_some());
     }
@@ -168,15 +215,76 @@ impl Lists {
 }
 
 /// Lists the boxes of a body under its placement, so that they can be put anywhere.
-fn push_parts(movers: &mut Movers, collider: &Collider, map: &Affine3A, is_flat: bool) {
-    let is_upright = collider.is_upright();
+fn push_parts(
+    movers: &mut Movers,
+    (slot, collider): (Slot, &Collider),
+    map: &Affine3A,
+    is_flat: bool,
+) {
+    let (is_upright, layer) = (collider.is_upright(), collider.layer());
     movers.parts.extend(collider.boxes().iter().map(|own| {
         let placed = PlacedBox::new(own, map, is_upright);
-        if is_flat { placed.flat() } else { placed }
+        Part {
+            placed: if is_flat { placed.flat() } else { placed },
+            slot,
+            layer,
+        }
     }));
 }
 
 impl Movers {
+    /// Lets the solid boxes below dynamic bodies that have no body of their own be parts of them.
+    fn gather_below(
+        &mut self,
+        rows: &MoverRows<'_>,
+        links: &Rows<'_, &'static LinkNode>,
+        boxes: &Boxes,
+    ) {
+        for number in 0..self.list.len() {
+            let mover = &self.list[number];
+            if !mover.is_dynamic || !mover.has_children {
+                continue;
+            }
+            let (start, own, collides) = (mover.start, mover.parts.clone(), mover.collides);
+            let first = self.parts.len();
+            if collides {
+                self.parts.extend_from_within(own.clone());
+            }
+            let own_count = self.parts.len() - first;
+            let mut open: SmallVec<[Entity; 16]> = children(links, mover.entity).collect();
+            while let Some(below) = open.pop() {
+                if rows.get(below).is_some() {
+                    continue;
+                }
+                open.extend(children(links, below));
+                let slot = taking_part(boxes, below);
+                let Some(slot) = slot.filter(|&slot| !boxes.item(slot).is_sensor) else {
+                    continue;
+                };
+                let item = boxes.item(slot);
+                self.claim_for(slot, number);
+                boxes.parts_touching(slot, &item.aabb, |aabb| {
+                    self.parts.push(Part {
+                        placed: PlacedBox::from_world(&aabb, start),
+                        slot,
+                        layer: item.layer,
+                    });
+                });
+            }
+            if self.parts.len() == first + own_count {
+                self.parts.truncate(first);
+                continue;
+            }
+            let parts = first..self.parts.len();
+            let start_box = around(&self.parts[parts.clone()], start);
+            let key = self.parts[first].slot;
+            let mover = &mut self.list[number];
+            (mover.parts, mover.collides) = (parts, true);
+            (mover.start_box, mover.aabb) = (start_box, start_box);
+            mover.slot = mover.slot.or(Some(key));
+        }
+    }
+
     /// The nearest body above one.
     pub(super) fn carrier_above(
         &self,

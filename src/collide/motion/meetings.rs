@@ -1,54 +1,123 @@
 //! Colliders that met in a frame and were apart again at its end.
 
 use super::Step;
-use super::advance::{SLOW_SHARE, slimmest};
+use super::near::slimmest;
 use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
 use crate::collide::boxes::{Slot, TREES};
 use crate::collide::impact::Passage;
 use crate::store::Entity;
+use fixedbitset::FixedBitSet;
 use glam::Vec3;
 
-/// Two colliders that met while bodies moved: a global through which motion hands them to the search for contacts. Those that
-/// still touch at the end of the frame are found there anyway.
+/// A move of at most this share of a body's size leaves nothing behind that it has passed: at the end of some frame it overlaps
+/// what it passes.
+const SLOW_SHARE: f32 = 0.25;
+
+/// Two colliders that met while bodies moved: a global through which motion hands them to the search for contacts.
 #[derive(Default, Debug)]
-pub(in crate::collide) struct Meetings(pub(in crate::collide) Vec<Meeting>);
+pub(in crate::collide) struct Meetings {
+    pub(in crate::collide) list: Vec<Meeting>,
+    /// By the index of the entity: the bodies that motion looked at.
+    pub(in crate::collide) awake: FixedBitSet,
+}
 
 /// Two colliders that met.
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub(in crate::collide) struct Meeting {
-    /// By id: a slot may belong to another entity by the time contacts are found.
-    pub(in crate::collide) first: Entity,
-    pub(in crate::collide) second: Entity,
+    /// By id, the lesser first: a slot may belong to another entity by the time contacts are found.
+    pub(in crate::collide) pair: (Entity, Entity),
     /// From the first towards the second.
     pub(in crate::collide) normal: Vec3,
     pub(in crate::collide) is_sensor: bool,
+    pub(in crate::collide) impulse: f32,
+    pub(in crate::collide) approach: f32,
+    /// Whether it counts as a contact even if the two do not touch at the end of the frame.
+    pub(in crate::collide) is_hit: bool,
+}
+
+impl Meetings {
+    pub(in crate::collide) fn clear(&mut self) {
+        self.list.clear();
+        self.awake.clear();
+    }
+
+    /// Orders the meetings by pair and makes one of several of the same two: their impulses add up.
+    pub(in crate::collide) fn order(&mut self) {
+        self.list.sort_unstable_by(|a, b| {
+            let by_pair = a.pair.cmp(&b.pair);
+            let by_speed = b.approach.total_cmp(&a.approach);
+            by_pair.then(by_speed).then(b.impulse.total_cmp(&a.impulse))
+        });
+        self.list.dedup_by(|next, first| {
+            let is_same = next.pair == first.pair;
+            if is_same {
+                first.impulse += next.impulse;
+                if next.approach > first.approach {
+                    (first.approach, first.normal) = (next.approach, next.normal);
+                }
+                first.is_hit |= next.is_hit;
+            }
+            is_same
+        });
+    }
+
+    /// What a pair has exchanged, once they are in order: the impulse, and the greatest speed of approach.
+    pub(in crate::collide) fn of(&self, pair: (Entity, Entity)) -> Option<&Meeting> {
+        let found = self
+            .list
+            .binary_search_by_key(&pair, |meeting| meeting.pair);
+        found.ok().map(|at| &self.list[at])
+    }
+
+    /// Whether motion looked at one of two bodies in this frame.
+    pub(in crate::collide) fn is_awake(&self, (a, b): (Entity, Entity)) -> bool {
+        let awake = |entity: Entity| self.awake.contains(entity.index() as usize);
+        awake(a) || awake(b)
+    }
 }
 
 impl Step<'_, '_> {
-    /// Notes that a body has struck something along an axis. A body at rest on something is not noted: it is in contact
-    /// at the end of the frame.
-    pub(super) fn note_hit(
-        &mut self,
-        number: usize,
-        other: Option<Slot>,
-        (axis, direction): (usize, f32),
-        approach: f32,
-    ) {
-        let own = self.lists.movers.list[number].slot;
-        if let (Some(own), Some(other), true) = (own, other, approach > self.rest_speed) {
-            let meeting = self.meeting((own, other), Vec3::AXES[axis] * direction);
-            self.meetings.0.push(meeting);
+    /// Notes what has exchanged an impulse. What was at rest on each other and parts is no hit.
+    pub(super) fn note_exchanges(&mut self) {
+        let exchanges = std::mem::take(&mut self.lists.scratch.exchanges);
+        for exchange in &exchanges {
+            let normal = Vec3::AXES[exchange.axis] * exchange.direction;
+            let meeting = Meeting {
+                impulse: exchange.impulse,
+                approach: exchange.approach,
+                is_hit: exchange.approach > self.rest_speed,
+                ..self.meeting(exchange.slots, normal)
+            };
+            self.meetings.list.push(meeting);
+        }
+        self.lists.scratch.exchanges = exchanges;
+        for mover in self
+            .lists
+            .movers
+            .list
+            .iter()
+            .filter(|mover| mover.is_dynamic)
+        {
+            self.meetings
+                .awake
+                .grow_and_insert(mover.entity.index() as usize);
         }
     }
 
     fn meeting(&self, (first, second): (Slot, Slot), normal: Vec3) -> Meeting {
         let (a, b) = (self.boxes.item(first), self.boxes.item(second));
+        let is_in_order = a.entity < b.entity;
         Meeting {
-            first: a.entity,
-            second: b.entity,
-            normal,
+            pair: match is_in_order {
+                true => (a.entity, b.entity),
+                false => (b.entity, a.entity),
+            },
+            normal: if is_in_order { normal } else { -normal },
             is_sensor: a.is_sensor || b.is_sensor,
+            impulse: 0.0,
+            approach: 0.0,
+            is_hit: true,
         }
     }
 
@@ -73,7 +142,9 @@ impl Step<'_, '_> {
                 let passes = is_sensor
                     || item.is_sensor
                     || (!mover.is_dynamic && item.motion != Motion::Dynamic);
-                let meets = self.layers.do_meet(mover.layer, item.layer);
+                let meets = parts
+                    .iter()
+                    .any(|part| self.layers.do_meet(part.layer, item.layer));
                 if slot == own || !passes || !meets || self.hangs_below(item.entity, mover) {
                     return;
                 }
@@ -94,7 +165,7 @@ impl Step<'_, '_> {
                 self.boxes.tree(tree).touching(&region, &mut look);
             }
         }
-        self.meetings.0.extend(passed);
+        self.meetings.list.extend(passed);
     }
 }
 

@@ -1,22 +1,31 @@
 //! Motion: bodies that stop at what is solid, are carried and pushed by what is kinematic, and part from each other.
 //!
 //! All bodies are gathered into lists, moved there, and written back; what comes to rest is not written, so that nothing that
-//! follows from its placement has to be done again. Kinematic bodies go first ([`carry`]), then each dynamic one is carried
-//! and pushed by them and swept along its own way ([`advance`], on the geometry of [`sweep`]), then those that overlap part
-//! ([`meet`]). What could not be parted shows in the contacts of the frame.
+//! follows from its placement has to be done again.
+//!
+//! 1. What moves through everything goes first ([`kinematic`]), and what stands on it goes along ([`support`]).
+//! 2. Each dynamic body looks at what is around its way ([`near`]); bodies that may meet form groups ([`groups`]).
+//! 3. The bodies of a group fly from meeting to meeting, and exchange impulses ([`flight`]). This gives velocities and ways.
+//! 4. They move along these ways, past all that is there, by guarded sweeps ([`commit`], on the geometry of [`sweep`]).
+//!
+//! What could not be kept apart shows in the contacts of the frame.
 
-mod advance;
-mod carry;
+mod commit;
 mod depths;
+mod flight;
 mod gather;
-mod meet;
+mod groups;
+mod kinematic;
 mod meetings;
 mod mover;
+mod near;
 mod push_out;
-mod surroundings;
+mod rest;
+mod solid;
+mod support;
 mod sweep;
 
-use super::body::{Body, Gravity, Motion};
+use super::body::{Body, Gravity};
 use super::boxes::{Boxes, Slot};
 use super::collider::Collider;
 use super::contacts::Contacts;
@@ -28,9 +37,11 @@ use crate::schedule::{Clock, Phase, System};
 use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Global, GlobalMut, Rows};
 use glam::Vec3;
+use kinematic::Moved;
 pub(super) use meetings::{Meeting, Meetings};
-use mover::{Movers, Surface};
+use mover::Movers;
 use rustc_hash::FxHashMap;
+use solid::Solid;
 
 /// How hard it is tried to part dynamic bodies that overlap: a global of every runtime.
 ///
@@ -103,15 +114,18 @@ pub(super) fn system() -> System {
                 let (layers, gravity, clock, solver) = settings;
                 let seconds = clock.step_seconds();
                 let span = profile::part("gather bodies");
-                lists.gather(
-                    &mut rows,
-                    &above.0,
-                    &boxes,
-                    &mut refused,
-                    gravity.0 * seconds,
-                );
+                lists.gather(&mut rows, &above.0, &boxes, &mut refused, gravity.0);
                 drop(span);
-                meetings.0.clear();
+                meetings.clear();
+                if contacts.is_stale() {
+                    boxes.forget_relocated();
+                }
+                lists.resting.compare(
+                    &layers,
+                    (gravity.0, seconds, solver.iterations),
+                    (boxes.is_flat(), lists.most_restitution),
+                );
+                boxes.forget_stirred();
                 let mut step = Step {
                     lists: &mut lists,
                     meetings: &mut meetings,
@@ -124,11 +138,16 @@ pub(super) fn system() -> System {
                     down: gravity.0.normalize_or_zero(),
                     // What gravity adds in two frames is no bounce but rest.
                     rest_speed: 2.0 * gravity.0.length() * seconds,
+                    iterations: solver.iterations,
+                    refused: &mut refused,
+                    gravity: gravity.0,
                 };
                 profile::timed_part("move kinematic bodies", || step.move_kinematic());
-                profile::timed_part("sweep dynamic bodies", || step.move_dynamic());
-                profile::timed_part("part bodies", || step.part(solver.iterations));
+                profile::timed_part("look around bodies", || step.look_around());
+                profile::timed_part("move dynamic bodies", || step.move_dynamic());
                 step.note_passed();
+                step.lay_down();
+                boxes.forget_stirred();
                 let _span = profile::part("write bodies back");
                 lists.write(&mut rows, &above);
             },
@@ -139,16 +158,33 @@ pub(super) fn system() -> System {
 #[derive(Default)]
 struct Lists {
     movers: Movers,
-    /// How far each collider was moved that is kinematic, or hangs below what is.
-    shifted: FxHashMap<Slot, Vec3>,
+    /// The greatest of all bodies.
+    most_restitution: f32,
+    /// What has moved through everything, and where it is in that list, by slot.
+    moved: Vec<Moved>,
+    moved_slots: FxHashMap<Slot, u32>,
+    /// How fast each of them moved along gravity in the frame before.
+    fell: FxHashMap<Entity, f32>,
+    /// Whether that is known, in this frame and in the next: not in the first one.
+    knows_fell: bool,
+    knows_next: bool,
     /// What these swept, by slot.
     pushers: BoxTree,
     pusher_slots: Vec<Slot>,
     /// What each dynamic body may sweep in this frame, by slot.
     ways: BoxTree,
     way_slots: Vec<Slot>,
-    /// Pairs of bodies that may meet, by height and ids.
-    pairs: Vec<((u32, u64), u32, u32)>,
+    /// Pairs of bodies that may meet.
+    pairs: Vec<(u32, u32)>,
+    /// What each body stands on.
+    supports: Vec<Option<support::Support>>,
+    /// The groups that are skipped.
+    resting: rest::Resting,
+    woken: Vec<Entity>,
+    /// The bodies that collide, group by group, and where each group ends.
+    solids: Vec<Solid>,
+    groups: groups::Groups,
+    scratch: flight::Scratch,
 }
 
 /// One frame of motion.
@@ -164,6 +200,9 @@ struct Step<'f, 'w> {
     /// The direction of gravity, or zero.
     down: Vec3,
     rest_speed: f32,
+    iterations: u32,
+    refused: &'f mut RefusedBodies,
+    gravity: Vec3,
 }
 
 impl Step<'_, '_> {
@@ -172,30 +211,18 @@ impl Step<'_, '_> {
         above(self.links, entity)
     }
 
-    /// How an obstacle answers when a body strikes it.
-    fn surface(&self, slot: Slot) -> Surface {
-        let item = self.boxes.item(slot);
-        let body = item.has_body.then(|| self.rows.get(item.entity)).flatten();
-        match body {
-            Some((_, _, body, ..)) => Surface {
-                velocity: match body.motion {
-                    Motion::Kinematic => body.velocity,
-                    _ => Vec3::ZERO,
-                },
-                restitution: body.restitution,
-                friction: body.friction,
-            },
-            None => Surface {
-                // It hangs below a kinematic body, or does not move.
-                velocity: self
-                    .lists
-                    .shifted
-                    .get(&slot)
-                    .map_or(Vec3::ZERO, |shift| *shift / self.seconds),
-                ..Surface::default()
-            },
-        }
+    /// What hangs directly below an entity.
+    fn children(&self, entity: Entity) -> impl Iterator<Item = Entity> {
+        children(self.links, entity)
     }
+}
+
+fn children<'l>(
+    links: &'l Rows<'_, &'static LinkNode>,
+    entity: Entity,
+) -> impl Iterator<Item = Entity> + 'l {
+    let first = links.get(entity).and_then(|links| links.first_child());
+    std::iter::successors(first, |&child| links.get(child)?.next_sibling())
 }
 
 fn above(links: &Rows<'_, &'static LinkNode>, entity: Entity) -> impl Iterator<Item = Entity> {

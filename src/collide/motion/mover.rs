@@ -1,30 +1,45 @@
 //! The bodies of a frame as plain lists, in which motion is worked out before it is written back.
 
 use super::depths::Depths;
-use super::sweep::{Obstacle, Stop, around};
+use super::sweep::{Obstacle, around};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
 use crate::collide::layers::Layer;
-use crate::collide::placed::{Face, PlacedBox};
+use crate::collide::placed::PlacedBox;
 use crate::store::Entity;
 use glam::Vec3;
 use rustc_hash::FxHashMap;
 use std::ops::Range;
+
+/// One box of a body.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Part {
+    pub(super) placed: PlacedBox,
+    /// That of its collider, which may be one of an entity below.
+    pub(super) slot: Slot,
+    pub(super) layer: Layer,
+}
+
+impl Part {
+    #[inline]
+    pub(super) fn at(&self, place: Vec3) -> Aabb {
+        self.placed.at(place)
+    }
+}
 
 /// A body of this frame.
 #[derive(Clone, Debug)]
 pub(super) struct Mover {
     pub(super) entity: Entity,
     pub(super) is_dynamic: bool,
-    /// Its slot, if it has a collider that takes part.
+    /// Its slot, if it has a collider that takes part; of a body without one, that of its first part below.
     pub(super) slot: Option<Slot>,
-    /// Whether faces stop it: it is dynamic, and its collider is solid and takes part.
+    /// Whether faces stop it: it is dynamic, and has solid boxes that take part.
     pub(super) collides: bool,
     /// How many entities it hangs below.
     pub(super) depth: u32,
     /// Whether something hangs below it.
     pub(super) has_children: bool,
-    pub(super) layer: Layer,
     /// Its boxes among [`Movers::parts`].
     pub(super) parts: Range<usize>,
     /// Where its origin was in the world when the frame began, and where it is now.
@@ -33,55 +48,40 @@ pub(super) struct Mover {
     /// Around its boxes when the frame began, and now. Without a collider, a point.
     pub(super) start_box: Aabb,
     pub(super) aabb: Aabb,
-    /// How far the body that it stands on or hangs below has taken it in this frame.
-    pub(super) carried: Vec3,
-    /// The velocity of what pushes it in this frame, along the axes along which it does.
-    pub(super) pushed: Vec3,
+    /// Its velocity as it was written, and as it is in the world now.
+    pub(super) own_velocity: Vec3,
     pub(super) velocity: Vec3,
+    /// Its acceleration by gravity.
+    pub(super) pull: Vec3,
     pub(super) inverse_mass: f32,
     pub(super) restitution: f32,
     pub(super) friction: f32,
-    pub(super) blocked: Blocked,
-    /// What is known of its obstacles: those among [`Movers::obstacles`] are all that touch the region.
+    /// A bit for each axis along which it stays where it is: it is deep in something that moves through everything.
+    pub(super) pinned: u8,
+    /// What takes it along in this frame.
+    pub(super) ride: Option<Ride>,
+    /// Its obstacles among [`Movers::obstacles`]: all that touch the region.
     pub(super) obstacles: Range<usize>,
+    /// Where it may go in this frame.
     pub(super) region: Aabb,
-    pub(super) knowledge: Knowledge,
 }
 
-/// What the list of a body's obstacles holds.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
-pub(super) enum Knowledge {
-    #[default]
-    Nothing,
-    /// What does not give way.
-    Walls,
-    /// Other dynamic bodies as well, where they were when it was made.
-    WallsAndBodies,
-}
-
-/// Along which directions a body cannot give way in this frame, because something that does not move stands there.
-#[derive(Clone, Copy, PartialEq, Eq, Debug, Default)]
-pub(super) struct Blocked(u8);
-
-impl Blocked {
-    fn bit(axis: usize, direction: f32) -> u8 {
-        1 << (2 * axis + usize::from(direction > 0.0))
-    }
-
-    pub(super) fn add(&mut self, axis: usize, direction: f32) {
-        self.0 |= Self::bit(axis, direction);
-    }
-
-    pub(super) fn has(self, axis: usize, direction: f32) -> bool {
-        self.0 & Self::bit(axis, direction) != 0
-    }
+/// What takes a body along.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub(super) struct Ride {
+    /// What it stands on; `None` if it hangs below what takes it along.
+    pub(super) on: Option<Slot>,
+    /// How far it is taken in this frame.
+    pub(super) shift: Vec3,
+    /// The same as a velocity.
+    pub(super) velocity: Vec3,
 }
 
 /// All bodies of a frame. The lists are kept from frame to frame.
 #[derive(Default, Debug)]
 pub(super) struct Movers {
     pub(super) list: Vec<Mover>,
-    pub(super) parts: Vec<PlacedBox>,
+    pub(super) parts: Vec<Part>,
     pub(super) obstacles: Vec<Obstacle>,
     /// Kinematic before dynamic, parents before children, then by id.
     pub(super) order: Vec<u32>,
@@ -89,6 +89,8 @@ pub(super) struct Movers {
     pub(super) linked: FxHashMap<Entity, u32>,
     /// By slot.
     by_slot: Vec<u32>,
+    /// The slots in that list.
+    slots: Vec<Slot>,
     pub(super) depths: Depths,
 }
 
@@ -96,10 +98,8 @@ const NOBODY: u32 = u32::MAX;
 
 impl Movers {
     pub(super) fn clear(&mut self) {
-        for mover in &self.list {
-            if let Some(slot) = mover.slot {
-                self.by_slot[slot as usize] = NOBODY;
-            }
+        for slot in self.slots.drain(..) {
+            self.by_slot[slot as usize] = NOBODY;
         }
         self.list.clear();
         self.parts.clear();
@@ -108,17 +108,24 @@ impl Movers {
         self.depths.clear();
     }
 
-    pub(super) fn push(&mut self, mover: Mover, is_linked: bool) {
-        let number = self.list.len() as u32;
-        if let Some(slot) = mover.slot {
-            let slot = slot as usize;
-            if slot >= self.by_slot.len() {
-                self.by_slot.resize(slot + 1, NOBODY);
-            }
-            self.by_slot[slot] = number;
+    /// Says that a slot belongs to the body that is pushed next.
+    pub(super) fn claim(&mut self, slot: Slot) {
+        self.claim_for(slot, self.list.len());
+    }
+
+    /// Says that a slot belongs to a body.
+    pub(super) fn claim_for(&mut self, slot: Slot, number: usize) {
+        let at = slot as usize;
+        if at >= self.by_slot.len() {
+            self.by_slot.resize(at + 1, NOBODY);
         }
+        self.by_slot[at] = number as u32;
+        self.slots.push(slot);
+    }
+
+    pub(super) fn push(&mut self, mover: Mover, is_linked: bool) {
         if is_linked {
-            self.linked.insert(mover.entity, number);
+            self.linked.insert(mover.entity, self.list.len() as u32);
         }
         self.list.push(mover);
     }
@@ -138,7 +145,7 @@ impl Movers {
         (number != NOBODY).then_some(number as usize)
     }
 
-    pub(super) fn parts_of(&self, number: usize) -> &[PlacedBox] {
+    pub(super) fn parts_of(&self, number: usize) -> &[Part] {
         &self.parts[self.list[number].parts.clone()]
     }
 
@@ -156,56 +163,5 @@ impl Movers {
 impl Mover {
     pub(super) fn displacement(&self) -> Vec3 {
         self.place - self.start
-    }
-
-    /// Its own way in this frame: who pushes it has taken it along already, to where both are at its end.
-    pub(super) fn way(&self, seconds: f32) -> Vec3 {
-        (self.velocity - self.pushed) * seconds
-    }
-
-    /// Takes the speed out of its velocity that goes into a face that moves with a velocity of its own, or lets it bounce,
-    /// and holds it back along the face. `rest_speed` is the speed below which nothing bounces.
-    pub(super) fn strike(&mut self, stop: &Stop, surface: &Surface, rest_speed: f32) {
-        let (axis, direction) = (stop.axis, stop.direction());
-        let approach = (self.velocity[axis] - surface.velocity[axis]) * direction;
-        self.blocked.add(axis, direction);
-        if approach <= 0.0 {
-            return;
-        }
-        let bounce = bounce(
-            self.restitution.max(surface.restitution),
-            approach,
-            rest_speed,
-        );
-        self.velocity[axis] = surface.velocity[axis] - direction * bounce;
-        let mut along = self.velocity - surface.velocity;
-        along[axis] = 0.0;
-        let most = self.friction.max(surface.friction) * (approach + bounce);
-        self.velocity -= along.clamp_length_max(most);
-    }
-}
-
-/// The speed with which a body leaves what it struck with a speed.
-pub(super) fn bounce(restitution: f32, approach: f32, rest_speed: f32) -> f32 {
-    if approach > rest_speed {
-        restitution * approach
-    } else {
-        0.0
-    }
-}
-
-/// How a face answers when a body strikes it.
-#[derive(Clone, Copy, PartialEq, Debug, Default)]
-pub(super) struct Surface {
-    pub(super) velocity: Vec3,
-    pub(super) restitution: f32,
-    pub(super) friction: f32,
-}
-
-/// The face of a box at one of its ends along an axis, as somebody comes to it who moves in a direction.
-pub(super) fn facing(aabb: &Aabb, axis: usize, direction: f32) -> (Face, f32) {
-    match direction > 0.0 {
-        true => (Face::Max, aabb.min[axis]),
-        false => (Face::Min, aabb.max[axis]),
     }
 }

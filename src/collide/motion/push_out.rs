@@ -1,8 +1,9 @@
 //! The shortest free way out of what a body has come to be inside of.
 
+use super::mover::Part;
 use super::sweep::{Obstacle, Stop, around, is_free, put_face};
 use crate::collide::aabb::Aabb;
-use crate::collide::placed::{ENDLESS, Face, PlacedBox};
+use crate::collide::placed::{ENDLESS, Face};
 use glam::Vec3;
 
 /// Faces that are tried along each axis, the nearest ones.
@@ -18,7 +19,7 @@ type Step = Option<(f32, Stop)>;
 /// that move along fewer axes come first, y before x before z. O(faces³ · obstacles), for bodies that were put into
 /// something: a rare event.
 pub(super) fn nearest_free(
-    parts: &[PlacedBox],
+    parts: &[Part],
     place: Vec3,
     obstacles: &[Obstacle],
     region: &Aabb,
@@ -51,7 +52,7 @@ pub(super) fn nearest_free(
 }
 
 /// To stay, and the shortest steps along an axis that bring faces together, the shortest first.
-fn steps_along(parts: &[PlacedBox], place: Vec3, axis: usize, obstacles: &[Obstacle]) -> Vec<Step> {
+fn steps_along(parts: &[Part], place: Vec3, axis: usize, obstacles: &[Obstacle]) -> Vec<Step> {
     let mut steps: Vec<(f32, Stop)> = Vec::new();
     for (part, placed) in parts.iter().enumerate() {
         let here = placed.at(place);

@@ -1,16 +1,22 @@
+use super::mover::Part;
 use super::push_out::nearest_free;
-use super::sweep::{Obstacle, Stop, around, is_free, put_face, sweep};
+use super::sweep::{Manner, Obstacle, Stop, Whose, advance, around, is_free, put_face};
 use crate::collide::aabb::Aabb;
+use crate::collide::layers::Layer;
 use crate::collide::placed::{Face, PlacedBox};
 use glam::{Affine3A, Vec3};
 use proptest::prelude::*;
 
-fn part(own: Aabb) -> PlacedBox {
-    PlacedBox::new(&own, &Affine3A::IDENTITY, false)
+fn part(own: Aabb) -> Part {
+    Part {
+        placed: PlacedBox::new(&own, &Affine3A::IDENTITY, false),
+        slot: 0,
+        layer: Layer::default(),
+    }
 }
 
 /// A body with its origin off the center of its box, so that an x/y slip or a forgotten offset shows.
-fn off_center() -> PlacedBox {
+fn off_center() -> Part {
     part(Aabb::from_corners(
         Vec3::new(-0.5, 0.0, -1.0),
         Vec3::new(0.7, 2.0, 0.3),
@@ -18,7 +24,14 @@ fn off_center() -> PlacedBox {
 }
 
 fn obstacle(aabb: Aabb) -> Obstacle {
-    Obstacle { aabb, slot: 0 }
+    Obstacle {
+        aabb,
+        slot: 0,
+        whose: Whose::Still,
+        side: None,
+        restitution: 0.0,
+        friction: 0.0,
+    }
 }
 
 fn vector(size: f32) -> impl Strategy<Value = Vec3> {
@@ -32,72 +45,80 @@ fn boxes(count: usize) -> impl Strategy<Value = Vec<Aabb>> {
 }
 
 proptest! {
-    /// Whatever parts a body has, along whichever axis it goes: it has entered nothing, it went no farther than asked, and
-    /// where something stopped it there is next to nothing between the two.
+    /// Whatever parts a body has and wherever it goes: it has entered nothing, it went no farther than asked, and where
+    /// something stopped it there is next to nothing between the two.
     #[test]
-    fn a_sweep_goes_up_to_the_first_face(
+    fn a_move_goes_up_to_the_first_face(
         own in boxes(4),
         walls in boxes(8),
         far in prop_oneof![Just(0.0_f32), Just(1e4)],
-        axis in 0_usize..3,
-        distance in -20.0_f32..20.0,
+        way in vector(20.0),
+        steps_over in any::<bool>(),
     ) {
         let start = Vec3::splat(far);
-        let parts: Vec<PlacedBox> = own.into_iter().map(part).collect();
+        let parts: Vec<Part> = own.into_iter().map(part).collect();
         let walls: Vec<Obstacle> = walls.into_iter().map(|wall| obstacle(wall.moved(start))).collect();
         let (inside, outside): (Vec<Obstacle>, Vec<Obstacle>) = walls
             .iter()
             .partition(|wall| !is_free(&parts, start, &[**wall]));
         let mut place = start;
-        let stop = sweep(&parts, &mut place, axis, distance, &walls);
-        // What overlapped before holds nobody, and may still overlap.
-        prop_assert!(inside.len() == walls.len() || is_free(&parts, place, &outside) || !inside.is_empty());
-        let gone = place[axis] - start[axis];
-        // Up to a face that rounding put a step away it may go back a step.
-        let step = far.max(20.0) * 4.0 / (1 << 23) as f32;
-        prop_assert!(gone * distance.signum() >= -step && gone.abs() <= distance.abs() + step);
-        for other in (0..3).filter(|&other| other != axis) {
-            prop_assert_eq!(place[other], start[other]);
+        let manner = Manner { down: Vec3::NEG_Y, steps_over };
+        let target = start + way;
+        let hit = advance(&parts, &mut place, target, &walls, manner);
+        prop_assert!(is_free(&parts, place, &outside));
+        // To a face, and over a ledge, it may go a little to the side.
+        let little = far.max(20.0) * 8.0 / (1 << 23) as f32 + 4.0 * 1e-4;
+        let gone = place - start;
+        for axis in 0..3 {
+            let (low, high) = (way[axis].min(0.0) - little, way[axis].max(0.0) + little);
+            prop_assert!((low..=high).contains(&gone[axis]), "{gone} of {way}");
         }
-        if inside.is_empty() {
+        if let (Some(hit), true) = (hit, inside.is_empty()) {
             let mut beyond = place;
-            beyond[axis] += distance.signum() * (step * 4.0);
-            match stop {
-                Some(_) => prop_assert!(!is_free(&parts, beyond, &outside), "it stopped before nothing"),
-                None => prop_assert_eq!(place[axis], start[axis] + distance),
-            }
+            beyond[hit.axis] += way[hit.axis].signum() * (little * 4.0);
+            let touched = parts.iter().any(|part| {
+                part.at(beyond).grown(little).overlaps(&walls[hit.obstacle].aabb)
+            });
+            prop_assert!(touched, "it stopped before nothing");
+        }
+        if hit.is_none() && inside.is_empty() && is_free(&parts, target, &walls) {
+            prop_assert!(place.abs_diff_eq(target, little), "{place} instead of {target}");
         }
     }
 
-    /// Along one axis the body ends where the nearest face is, and nowhere else, whatever the order of the obstacles.
+    /// The body ends where the nearest face is, and nowhere else, whatever the order of the obstacles.
     #[test]
-    fn a_sweep_ends_at_the_nearest_face(walls in boxes(16), start in vector(9.0), axis in 0_usize..3, distance in -20.0_f32..20.0) {
+    fn a_move_ends_at_the_nearest_face(walls in boxes(16), start in vector(9.0), axis in 0_usize..3, distance in -20.0_f32..20.0) {
         let parts = [off_center()];
         let mut walls: Vec<Obstacle> = walls.into_iter().map(obstacle).collect();
         prop_assume!(is_free(&parts, start, &walls));
         let here = parts[0].at(start);
-        let is_beside = |wall: &&Obstacle| {
-            (0..3).filter(|&other| other != axis).all(|other| {
-                here.min[other] < wall.aabb.max[other] && wall.aabb.min[other] < here.max[other]
-            })
+        // What is beside the way by less counts as a ledge.
+        let across = |wall: &Obstacle| {
+            let depth = here.depth(&wall.aabb);
+            (0..3).filter(|&other| other != axis).map(|other| depth[other]).fold(f32::INFINITY, f32::min)
         };
+        prop_assume!(walls.iter().all(|wall| across(wall).abs() > 1e-3));
         let free = walls
             .iter()
-            .filter(is_beside)
+            .filter(|wall| across(wall) > 0.0)
             .map(|wall| match distance > 0.0 {
                 true => wall.aabb.min[axis] - here.max[axis],
                 false => here.min[axis] - wall.aabb.max[axis],
             })
             .filter(|&gap| gap >= 0.0)
             .fold(distance.abs(), f32::min);
+        let manner = Manner { down: Vec3::ZERO, steps_over: true };
+        let mut target = start;
+        target[axis] += distance;
         let mut place = start;
-        let stop = sweep(&parts, &mut place, axis, distance, &walls);
+        advance(&parts, &mut place, target, &walls, manner);
         let gone = (place[axis] - start[axis]) * distance.signum();
         prop_assert!((gone - free).abs() < 1e-4, "went {gone}, free were {free}");
         walls.reverse();
         let mut other_place = start;
-        let other_stop = sweep(&parts, &mut other_place, axis, distance, &walls);
-        prop_assert_eq!((other_place, other_stop), (place, stop));
+        advance(&parts, &mut other_place, target, &walls, manner);
+        prop_assert_eq!(other_place, place);
     }
 
     #[test]
@@ -117,7 +138,7 @@ proptest! {
 
     #[test]
     fn a_free_place_is_free_and_known(own in boxes(3), walls in boxes(6)) {
-        let parts: Vec<PlacedBox> = own.into_iter().map(part).collect();
+        let parts: Vec<Part> = own.into_iter().map(part).collect();
         let walls: Vec<Obstacle> = walls.into_iter().map(obstacle).collect();
         let region = around(&parts, Vec3::ZERO).grown(9.0);
         if let Some(free) = nearest_free(&parts, Vec3::ZERO, &walls, &region) {
@@ -150,7 +171,12 @@ fn two_parts_that_reach_flush_faces_at_once_enter_neither() {
     ];
     for start in [0.0, -0.123_456, -7.77] {
         let mut place = Vec3::X * start;
-        sweep(&parts, &mut place, 0, 50.0, &walls).expect("they are in the way");
+        let manner = Manner {
+            down: Vec3::ZERO,
+            steps_over: true,
+        };
+        let target = Vec3::X * (start + 50.0);
+        advance(&parts, &mut place, target, &walls, manner).expect("they are in the way");
         assert!(is_free(&parts, place, &walls));
         assert!((around(&parts, place).max.x - 1.7).abs() < 1e-5);
     }

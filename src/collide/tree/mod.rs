@@ -286,6 +286,26 @@ impl BoxTree {
     }
 
     /// A lane for an id that has none: the next one at the end, where it lies far from its neighbors until all are sorted.
+    /// Makes room for so many boxes with ids below a number, so that coming and going allocates nothing from then on.
+    pub(in crate::collide) fn reserve(&mut self, count: usize, ids: usize) {
+        if ids <= self.lanes.len() && count * 2 <= self.ids.capacity() {
+            return;
+        }
+        if self.levels.is_empty() {
+            self.levels.push(Vec::new());
+        }
+        // Twice as many, for the holes that are left until the next sorting.
+        let leaves = (count * 2).div_ceil(LANES) + 1;
+        let more = leaves.saturating_sub(self.levels[0].len());
+        self.levels[0].reserve(more);
+        self.ids
+            .reserve((leaves * LANES).saturating_sub(self.ids.len()));
+        self.changed.grow(leaves);
+        if ids > self.lanes.len() {
+            self.lanes.resize(ids, NO_LANE);
+        }
+    }
+
     fn new_lane(&mut self, id: u32) -> usize {
         if self.levels.is_empty() {
             self.levels.push(Vec::new());

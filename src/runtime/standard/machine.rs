@@ -223,7 +223,11 @@ pub(super) fn system() -> System {
 fn switch((mut machines, mut colliders, contacts, clock, mut switched): Claims<'_>) {
     let step = clock.step_seconds();
     machines.each(|(entity, machine)| {
-        let is_touched = || contacts.of(entity).next().is_some();
+        let is_touched = || {
+            let mut brief = contacts.brief();
+            contacts.of(entity).next().is_some()
+                || brief.any(|contact| [contact.first, contact.second].contains(&entity))
+        };
         let Some(from) = machine.advance(step, clock.frame(), is_touched) else {
             return;
         };

@@ -1,0 +1,788 @@
+//! How the velocities of a group of bodies change within a frame.
+//!
+//! Each body flies straight from one meeting to the next. Of all meetings the earliest is always taken first: at one moment
+//! the lower, and ids decide only between what ties exactly. Two that meet exchange one impulse
+//! that pushes and never pulls, with the masses that they have, and friction along the face is bounded by it. Each exchange
+//! alone adds no energy, so neither does any number of them.
+//!
+//! A body that does not bounce is *held* at what it met: along that axis the two move on as one. What is held from behind by
+//! something that does not give way cannot give way itself; once it leaves, it is held no more.
+
+use super::solid::{Frame, Ground, Hold, Solid, side_of};
+use super::sweep::{Whose, meeting};
+use crate::collide::aabb::Aabb;
+use crate::collide::boxes::Slot;
+use glam::Vec3;
+use std::cmp::Ordering;
+use std::collections::BinaryHeap;
+
+/// Meetings of one body in a frame, after which it bounces no more.
+const MOST_BOUNCES: u8 = 8;
+/// Meetings of one body in a frame, after which it stays where it is until the next.
+const MOST_HITS: u8 = 48;
+/// How far apart two boxes are at most that push each other, as a share of their size.
+const PUSH_SHARE: f32 = 1e-4;
+/// Levels of a stack through which the weight of what is above is felt.
+const MOST_LEVELS: usize = 64;
+
+/// An exchange between two colliders.
+#[derive(Clone, Copy, PartialEq, Debug)]
+pub(super) struct Exchange {
+    pub(super) slots: (Slot, Slot),
+    pub(super) axis: usize,
+    /// 1 if the second is ahead of the first along the axis, otherwise -1.
+    pub(super) direction: f32,
+    /// Newton seconds, along the axis.
+    pub(super) impulse: f32,
+    /// Metres per second, before.
+    pub(super) approach: f32,
+}
+
+/// A meeting to come.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Event {
+    time: f32,
+    /// Bits that order as the height of the lower of the two does.
+    height: u32,
+    /// The rougher and the more elastic of several faces that lie in one plane counts.
+    rough: u64,
+    /// The lesser and the greater id.
+    ids: (u32, u32),
+    body: u32,
+    part: u32,
+    other: Other,
+    axis: usize,
+    direction: f32,
+    stamps: (u32, u32),
+}
+
+#[derive(Clone, Copy, Debug)]
+enum Other {
+    Obstacle(u32),
+    Body { number: u32, part: u32 },
+}
+
+impl Event {
+    fn key(&self) -> (u32, u32, std::cmp::Reverse<u64>, (u32, u32), usize) {
+        (
+            ordered(self.time),
+            self.height,
+            std::cmp::Reverse(self.rough),
+            self.ids,
+            self.axis,
+        )
+    }
+}
+
+impl PartialEq for Event {
+    fn eq(&self, other: &Self) -> bool {
+        self.cmp(other) == Ordering::Equal
+    }
+}
+
+impl Eq for Event {}
+
+impl PartialOrd for Event {
+    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
+        Some(self.cmp(other))
+    }
+}
+
+/// The earliest is the greatest, so that a heap gives it out first.
+impl Ord for Event {
+    fn cmp(&self, other: &Self) -> Ordering {
+        other.key().cmp(&self.key())
+    }
+}
+
+/// What one group needs besides its bodies, kept from group to group.
+#[derive(Default, Debug)]
+pub(super) struct Scratch {
+    events: BinaryHeap<Event>,
+    changed: Vec<u32>,
+    /// Bodies that push as one, and how often such a row was listed.
+    row: Vec<u32>,
+    rows: u32,
+    pub(super) exchanges: Vec<Exchange>,
+    pub(super) commit: super::commit::Scratch,
+}
+
+impl Scratch {
+    /// Makes room for groups of so many bodies in all.
+    pub(super) fn reserve(&mut self, bodies: usize) {
+        self.events
+            .reserve((bodies * 4).saturating_sub(self.events.len()));
+        for list in [&mut self.changed, &mut self.row] {
+            list.reserve(bodies.saturating_sub(list.len()));
+        }
+        self.exchanges
+            .reserve((bodies * 4).saturating_sub(self.exchanges.len()));
+        self.commit.reserve(bodies);
+    }
+}
+
+/// A group of bodies in flight.
+pub(super) struct Flight<'a> {
+    pub(super) bodies: &'a mut [Solid],
+    pub(super) frame: &'a Frame<'a>,
+    pub(super) scratch: &'a mut Scratch,
+}
+
+impl Flight<'_> {
+    /// Lets all bodies of the group fly through the frame.
+    pub(super) fn fly(&mut self) {
+        self.scratch.events.clear();
+        for body in 0..self.bodies.len() {
+            self.predict(body);
+        }
+        while let Some(event) = self.scratch.events.pop() {
+            let body = event.body as usize;
+            if self.bodies[body].stamp != event.stamps.0 {
+                continue;
+            }
+            if let Other::Body { number, .. } = event.other
+                && self.bodies[number as usize].stamp != event.stamps.1
+            {
+                self.predict(body);
+                continue;
+            }
+            self.meet(&event);
+            self.go_on(event.time);
+        }
+    }
+
+    /// Finds the next meeting of a body.
+    fn predict(&mut self, number: usize) {
+        let frame = self.frame;
+        let body = &self.bodies[number];
+        if body.hits >= MOST_HITS {
+            return;
+        }
+        let mut first: Option<Event> = None;
+        let mut consider = |event: Event| {
+            if first.as_ref().is_none_or(|known| event > *known) {
+                first = Some(event);
+            }
+        };
+        let left = frame.seconds - body.time;
+        let way = body.chord * left;
+        for (part, placed) in frame.parts_of(body).iter().enumerate() {
+            let here = placed.at(body.at);
+            let swept = here.merged(&here.moved(way));
+            for (at, obstacle) in frame.obstacles_of(body).iter().enumerate() {
+                let (mut other, mut relative) = (obstacle.aabb, way);
+                if let Whose::Moved(moved) = obstacle.whose {
+                    if body.inverse_mass == 0.0 || matches!(obstacle.side, Some((_, 0.0))) {
+                        continue;
+                    }
+                    let shift = frame.moved[moved as usize].shift;
+                    let share_left = left / frame.seconds;
+                    other = other.moved(-shift * share_left);
+                    relative -= shift * share_left;
+                    let swept = here.merged(&here.moved(relative));
+                    if !swept.touches(&other) {
+                        continue;
+                    }
+                } else if !swept.touches(&other) {
+                    continue;
+                }
+                let met = meeting(&here, relative, &other, obstacle.side, frame.manner());
+                let Some((share, axis)) = met else { continue };
+                consider(Event {
+                    time: body.time + share as f32 * left,
+                    height: body.height,
+                    rough: rough(obstacle.friction, obstacle.restitution),
+                    ids: (body.id, obstacle.slot),
+                    body: number as u32,
+                    part: part as u32,
+                    other: Other::Obstacle(at as u32),
+                    axis,
+                    direction: 1.0_f32.copysign(relative[axis]),
+                    stamps: (body.stamp, 0),
+                });
+            }
+            for &neighbor in frame.neighbors_of(body) {
+                let other = &self.bodies[neighbor as usize];
+                let from = body.time.max(other.time);
+                let left = frame.seconds - from;
+                let relative = (body.chord - other.chord) * left;
+                if relative == Vec3::ZERO {
+                    continue;
+                }
+                let here = placed.at(body.at + body.chord * (from - body.time));
+                let swept = here.merged(&here.moved(relative));
+                let there = other.at + other.chord * (from - other.time);
+                for (other_part, other_placed) in frame.parts_of(other).iter().enumerate() {
+                    let aabb = other_placed.at(there);
+                    if !swept.touches(&aabb)
+                        || !frame.layers.do_meet(placed.layer, other_placed.layer)
+                    {
+                        continue;
+                    }
+                    let Some((share, axis)) = meeting(&here, relative, &aabb, None, frame.manner())
+                    else {
+                        continue;
+                    };
+                    consider(Event {
+                        time: from + share as f32 * left,
+                        height: body.height.min(other.height),
+                        rough: rough(
+                            body.friction.max(other.friction),
+                            body.restitution.max(other.restitution),
+                        ),
+                        ids: (body.id.min(other.id), body.id.max(other.id)),
+                        body: number as u32,
+                        part: part as u32,
+                        other: Other::Body {
+                            number: neighbor,
+                            part: other_part as u32,
+                        },
+                        axis,
+                        direction: 1.0_f32.copysign(relative[axis]),
+                        stamps: (body.stamp, other.stamp),
+                    });
+                }
+            }
+        }
+        if let Some(event) = first {
+            self.scratch.events.push(event);
+        }
+    }
+
+    /// Brings a body to a moment at which it meets something.
+    fn come_to(&mut self, number: usize, time: f32) {
+        self.touch(number, time);
+        let body = &mut self.bodies[number];
+        body.hits = body.hits.saturating_add(1);
+    }
+
+    /// Brings a body to a moment, and notes that it flies on otherwise.
+    fn touch(&mut self, number: usize, time: f32) {
+        let body = &mut self.bodies[number];
+        if !body.is_changed {
+            body.is_changed = true;
+            body.come_to(time);
+            self.scratch.changed.push(number as u32);
+        }
+    }
+
+    /// Lets all that have changed fly on from a moment.
+    fn go_on(&mut self, time: f32) {
+        let mut changed = std::mem::take(&mut self.scratch.changed);
+        for &number in &changed {
+            let body = &mut self.bodies[number as usize];
+            body.stamp += 1;
+            body.is_changed = false;
+            body.set_chord(self.frame.seconds - time);
+            if body.hits >= MOST_HITS {
+                body.chord = Vec3::ZERO;
+            }
+        }
+        for &number in &changed {
+            self.predict(number as usize);
+        }
+        changed.clear();
+        self.scratch.changed = changed;
+    }
+
+    fn meet(&mut self, event: &Event) {
+        let body = event.body as usize;
+        self.come_to(body, event.time);
+        match event.other {
+            Other::Obstacle(obstacle) => self.meet_obstacle(body, event, obstacle as usize),
+            Other::Body { number, part } => {
+                let other = number as usize;
+                self.come_to(other, event.time);
+                let frame = self.frame;
+                let (own, theirs) = (
+                    frame.parts_of(&self.bodies[body])[event.part as usize],
+                    frame.parts_of(&self.bodies[other])[part as usize],
+                );
+                let slots = (own.slot, theirs.slot);
+                self.meet_body(body, other, event, slots);
+            }
+        }
+    }
+
+    /// A body meets what does not give way. The impulse is m (1 + e) u for an approach of speed u and a restitution e, and
+    /// along the face it is at most the friction times as much (Coulomb).
+    fn meet_obstacle(&mut self, number: usize, event: &Event, obstacle: usize) {
+        let frame = self.frame;
+        let axis = event.axis;
+        let body = &mut self.bodies[number];
+        let obstacle = frame.obstacles_of(body)[obstacle];
+        let surface = frame.surface_velocity(&obstacle);
+        let direction = event.direction;
+        let part = frame.parts_of(body)[event.part as usize];
+        if obstacle.whose == Whose::Still {
+            body.snap(&part, axis, direction, &obstacle.aabb);
+        }
+        // What is thrown up and back within one frame lands as fast as it left.
+        let approach = ((body.velocity[axis] - surface[axis]) * direction).abs();
+        let restitution = match body.hits < MOST_BOUNCES {
+            true => body.restitution.max(obstacle.restitution),
+            false => 0.0,
+        };
+        let friction = body.friction.max(obstacle.friction);
+        let bounce = bounce(restitution, approach, frame.rest_speed);
+        let mut speed = 0.0;
+        if Some(obstacle.slot) != body.carrier {
+            body.hit_axes |= 1 << axis;
+        }
+        if approach > 0.0 {
+            body.velocity[axis] = surface[axis] - direction * bounce;
+            speed = approach + bounce;
+            let mut along = body.velocity - surface;
+            along[axis] = 0.0;
+            body.velocity -= along.clamp_length_max(friction * speed);
+        }
+        if bounce == 0.0 {
+            body.velocity[axis] = surface[axis];
+            body.holds[side_of(axis, direction)] = Hold::At {
+                velocity: surface[axis],
+                on: obstacle.slot,
+                ground: Ground::Face { surface, friction },
+                grip: 0.0,
+                along: Vec3::ZERO,
+            };
+            let pull = body.pull[axis] * direction;
+            let left = frame.seconds - event.time;
+            if pull > 0.0 {
+                body.pull[axis] = 0.0;
+                speed += pull * left;
+                if body.rub(axis, surface, friction * pull, left) {
+                    body.note_grip(axis, direction, friction);
+                }
+            }
+        }
+        let mut impulse = speed / body.inverse_mass;
+        if approach > 0.0 && bounce == 0.0 {
+            // What pushes it from behind stops with it.
+            self.list_row(number, axis, -direction, event.time);
+            impulse += self.stop_row(axis, direction, surface[axis]);
+        }
+        if speed > 0.0 {
+            self.scratch.exchanges.push(Exchange {
+                slots: (part.slot, obstacle.slot),
+                axis,
+                direction,
+                impulse,
+                approach,
+            });
+        }
+    }
+
+    /// Two bodies meet along an axis, the second ahead of the first, as elastic as the more elastic and as rough as the
+    /// rougher of the two. The impulse is (1 + e) u / (1/m₁ + 1/m₂) for an approach of speed u and a restitution e. What is
+    /// held from behind counts as part of what holds it; along the face every body has its own mass.
+    fn meet_body(&mut self, a: usize, b: usize, event: &Event, slots: (Slot, Slot)) {
+        let frame = self.frame;
+        let (axis, direction) = (event.axis, event.direction);
+        let held = (
+            self.bodies[a].is_held(axis, -direction),
+            self.bodies[b].is_held(axis, direction),
+        );
+        let [own, other] = self
+            .bodies
+            .get_disjoint_mut([a, b])
+            .expect("no body meets itself");
+        let masses = (own.inverse_mass, other.inverse_mass);
+        let give = match (held, masses) {
+            ((true, true), _) | (_, (0.0, 0.0)) => return,
+            ((true, false), (_, m)) => (0.0, m),
+            ((false, true), (m, _)) => (m, 0.0),
+            ((false, false), masses) => masses,
+        };
+        let both = give.0 + give.1;
+        if both == 0.0 {
+            return;
+        }
+        if own.carrier != Some(slots.1) {
+            own.hit_axes |= 1 << axis;
+        }
+        if other.carrier != Some(slots.0) {
+            other.hit_axes |= 1 << axis;
+        }
+        let restitution = match own.hits.max(other.hits) < MOST_BOUNCES {
+            true => own.restitution.max(other.restitution),
+            false => 0.0,
+        };
+        let friction = own.friction.max(other.friction);
+        let mut approach = (own.velocity - other.velocity)[axis] * direction;
+        if approach < 0.0 {
+            // What is thrown up and back within one frame lands as fast as it left.
+            own.velocity[axis] -= 2.0 * direction * approach * give.0 / both;
+            other.velocity[axis] += 2.0 * direction * approach * give.1 / both;
+            approach = (own.velocity - other.velocity)[axis] * direction;
+        }
+        let bounce = bounce(restitution, approach, frame.rest_speed);
+        let mut impulse = 0.0;
+        if approach > 0.0 {
+            impulse = (approach + bounce) / both;
+            if bounce == 0.0 {
+                impulse = self.push_row(a, b, axis, direction, give);
+            } else {
+                own.velocity[axis] -= direction * impulse * give.0;
+                other.velocity[axis] += direction * impulse * give.1;
+            }
+            let [own, other] = self
+                .bodies
+                .get_disjoint_mut([a, b])
+                .expect("no body meets itself");
+            // What rests on a rougher face does not give way along it either.
+            let along_masses = (
+                if give.0 == 0.0 && own.grip(axis, -direction) >= friction {
+                    0.0
+                } else {
+                    masses.0
+                },
+                if give.1 == 0.0 && other.grip(axis, direction) >= friction {
+                    0.0
+                } else {
+                    masses.1
+                },
+            );
+            let mut along = own.velocity - other.velocity;
+            along[axis] = 0.0;
+            let both = along_masses.0 + along_masses.1;
+            if friction > 0.0 && both > 0.0 {
+                let grip = (along / both).clamp_length_max(friction * impulse);
+                own.velocity -= grip * along_masses.0;
+                other.velocity += grip * along_masses.1;
+            }
+        }
+        let [own, other] = self
+            .bodies
+            .get_disjoint_mut([a, b])
+            .expect("no body meets itself");
+        let mut weight = 0.0;
+        if bounce == 0.0 && approach >= 0.0 {
+            // To the bit, so that they do not meet again.
+            match give.1 == 0.0 {
+                true => own.velocity[axis] = other.velocity[axis],
+                false => other.velocity[axis] = own.velocity[axis],
+            }
+            let left = frame.seconds - own.time;
+            let pull = (own.pull - other.pull)[axis] * direction;
+            if pull > 0.0 {
+                weight = pull / both;
+                impulse += weight * left;
+                own.pull[axis] -= direction * weight * give.0;
+                match give.1 == 0.0 {
+                    true => own.pull[axis] = other.pull[axis],
+                    false => other.pull[axis] = own.pull[axis],
+                }
+            }
+            let velocity = own.velocity[axis];
+            if give.1 == 0.0 {
+                own.hold_by(b, axis, direction, velocity, friction, slots.1);
+                rub_held(own, other, axis, direction, friction, weight, left);
+            } else if give.0 == 0.0 {
+                other.hold_by(a, axis, -direction, velocity, friction, slots.0);
+                rub_held(other, own, axis, -direction, friction, weight, left);
+            } else {
+                rub(own, other, axis, friction * weight, left);
+            }
+        }
+        if impulse > 0.0 {
+            self.scratch.exchanges.push(Exchange {
+                slots,
+                axis,
+                direction,
+                impulse,
+                approach: approach.max(0.0),
+            });
+        }
+        if weight > 0.0 && give.1 == 0.0 {
+            self.load(b, axis, direction, weight);
+        } else if weight > 0.0 && give.0 == 0.0 {
+            self.load(a, axis, -direction, weight);
+        }
+    }
+
+    /// Lists a body and all that lie against it in a direction, one behind the other, and move no more slowly away from there:
+    /// what pushes it, or what it pushes.
+    fn list_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
+        self.scratch.row.clear();
+        self.scratch.rows += 1;
+        self.lengthen_row(number, axis, direction, time);
+    }
+
+    /// Adds a body and all that lie against it to the row.
+    fn lengthen_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
+        let frame = self.frame;
+        let mark = self.scratch.rows;
+        let mut row = std::mem::take(&mut self.scratch.row);
+        let mut at = row.len();
+        row.push(number as u32);
+        self.bodies[number].row = mark;
+        while let Some(&next) = row.get(at) {
+            at += 1;
+            self.touch(next as usize, time);
+            let body = &self.bodies[next as usize];
+            let (speed, place) = (body.velocity[axis], body.at);
+            let parts = frame.parts_of(body);
+            for &neighbor in frame.neighbors_of(body) {
+                let other = &self.bodies[neighbor as usize];
+                let closing = (speed - other.velocity_at(time)[axis]) * direction;
+                if closing < -frame.rest_speed / 64.0
+                    || other.inverse_mass == 0.0
+                    || other.row == mark
+                {
+                    continue;
+                }
+                let there = other.at + other.chord * (time - other.time);
+                let lies_against = parts.iter().any(|part| {
+                    let here = part.at(place);
+                    frame.parts_of(other).iter().any(|other_part| {
+                        lies_against(&here, &other_part.at(there), axis, direction)
+                            && frame.layers.do_meet(part.layer, other_part.layer)
+                    })
+                });
+                if lies_against {
+                    row.push(neighbor);
+                    self.bodies[neighbor as usize].row = mark;
+                }
+            }
+        }
+        self.scratch.row = row;
+    }
+
+    /// Gives all in the row the velocity of what has stopped the first one. Returns the impulse of the others.
+    fn stop_row(&mut self, axis: usize, direction: f32, velocity: f32) -> f32 {
+        let mut impulse = 0.0;
+        for at in 1..self.scratch.row.len() {
+            let body = &mut self.bodies[self.scratch.row[at] as usize];
+            let approach = (body.velocity[axis] - velocity) * direction;
+            if approach > 0.0 {
+                impulse += approach / body.inverse_mass;
+                body.velocity[axis] = velocity;
+                body.hit_axes |= 1 << axis;
+            }
+        }
+        impulse
+    }
+
+    /// Lets two bodies that have met, what pushes the one and what the other pushes go on as one. Returns the impulse between
+    /// the two.
+    fn push_row(
+        &mut self,
+        a: usize,
+        b: usize,
+        axis: usize,
+        direction: f32,
+        give: (f32, f32),
+    ) -> f32 {
+        let time = self.bodies[a].time;
+        if give.1 == 0.0 {
+            let velocity = self.bodies[b].velocity[axis];
+            let own = &mut self.bodies[a];
+            let mut impulse = (own.velocity[axis] - velocity) * direction / own.inverse_mass;
+            own.velocity[axis] = velocity;
+            self.list_row(a, axis, -direction, time);
+            impulse += self.stop_row(axis, direction, velocity);
+            return impulse;
+        }
+        if give.0 == 0.0 {
+            let velocity = self.bodies[a].velocity[axis];
+            let other = &mut self.bodies[b];
+            let mut impulse = (velocity - other.velocity[axis]) * direction / other.inverse_mass;
+            other.velocity[axis] = velocity;
+            self.list_row(b, axis, direction, time);
+            impulse += self.stop_row(axis, -direction, velocity);
+            return impulse;
+        }
+        // Ahead first: what is held there holds all.
+        self.list_row(b, axis, direction, time);
+        let held = self.scratch.row.iter().find_map(|&member| {
+            let body = &self.bodies[member as usize];
+            body.is_held(axis, direction).then(|| body.velocity[axis])
+        });
+        let mut sums = (0.0_f64, 0.0_f64);
+        let add = |body: &Solid, sums: &mut (f64, f64)| {
+            let mass = f64::from(body.inverse_mass).recip();
+            sums.0 += mass;
+            sums.1 += mass * f64::from(body.velocity[axis]);
+        };
+        let ahead = self.scratch.row.len();
+        for &member in &self.scratch.row {
+            add(&self.bodies[member as usize], &mut sums);
+        }
+        let pushed = sums;
+        self.lengthen_row(a, axis, -direction, time);
+        for &member in &self.scratch.row[ahead..] {
+            add(&self.bodies[member as usize], &mut sums);
+        }
+        let velocity = held.unwrap_or((sums.1 / sums.0) as f32);
+        let impulse = (pushed.0 * f64::from(velocity) - pushed.1) as f32 * direction;
+        for (at, &member) in self.scratch.row.iter().enumerate() {
+            let body = &mut self.bodies[member as usize];
+            body.velocity[axis] = velocity;
+            if at > 0 && at != ahead {
+                body.hit_axes |= 1 << axis;
+            }
+        }
+        impulse.abs()
+    }
+
+    /// Lets a body that is held feel a weight at its back: the ground below it rubs by so much more.
+    fn load(&mut self, mut number: usize, axis: usize, direction: f32, weight: f32) {
+        let time = self.bodies[number].time;
+        let left = self.frame.seconds - time;
+        for _ in 0..MOST_LEVELS {
+            let Hold::At { ground, .. } = self.bodies[number].holds[side_of(axis, direction)]
+            else {
+                return;
+            };
+            match ground {
+                Ground::Face { surface, friction } => {
+                    if self.bodies[number].grip(axis, direction) >= friction {
+                        return;
+                    }
+                    self.touch(number, time);
+                    let body = &mut self.bodies[number];
+                    let limit = friction * weight * body.inverse_mass;
+                    if body.rub(axis, surface, limit, left) {
+                        body.note_grip(axis, direction, friction);
+                    }
+                    return;
+                }
+                Ground::Body {
+                    number: below,
+                    friction,
+                } => {
+                    let below = below as usize;
+                    let [own, other] = self
+                        .bodies
+                        .get_disjoint_mut([number, below])
+                        .expect("no body stands on itself");
+                    if friction > 0.0 && slides(own, other, axis) {
+                        // What has come to rest moves nothing, and needs no new way.
+                        let rests = other.grip(axis, direction) >= friction;
+                        self.touch(number, time);
+                        if !rests {
+                            self.touch(below, time);
+                        }
+                        let [own, other] = self
+                            .bodies
+                            .get_disjoint_mut([number, below])
+                            .expect("no body stands on itself");
+                        rub_held(own, other, axis, direction, friction, weight, left);
+                    }
+                    number = below;
+                }
+            }
+        }
+    }
+}
+
+/// Whether a box lies against another one in a direction.
+fn lies_against(here: &Aabb, there: &Aabb, axis: usize, direction: f32) -> bool {
+    let most = (here.max[axis] - here.min[axis]) * PUSH_SHARE;
+    let depth = here.depth(there);
+    let is_ahead = (there.center() - here.center())[axis] * direction > 0.0;
+    is_ahead
+        && depth[axis].abs() <= most
+        && (0..3).all(|across| across == axis || depth[across] > most)
+}
+
+fn slides(a: &Solid, b: &Solid, axis: usize) -> bool {
+    let mut along = (a.velocity - b.velocity).abs() + (a.pull - b.pull).abs();
+    along[axis] = 0.0;
+    along != Vec3::ZERO
+}
+
+/// Lets friction act between a body and another one that holds it, with a weight of so many newtons.
+fn rub_held(
+    body: &mut Solid,
+    ground: &mut Solid,
+    axis: usize,
+    direction: f32,
+    friction: f32,
+    weight: f32,
+    left: f32,
+) {
+    if friction == 0.0 || weight == 0.0 {
+        return;
+    }
+    if ground.grip(axis, direction) < friction {
+        rub(body, ground, axis, friction * weight, left);
+        return;
+    }
+    let most = friction * weight * body.inverse_mass;
+    if body.rub(axis, ground.velocity, most, left) {
+        body.note_grip(axis, direction, friction);
+    }
+}
+
+/// Lets friction act between two bodies for the rest of a frame, with a force of so many newtons at most.
+fn rub(a: &mut Solid, b: &mut Solid, axis: usize, force: f32, left: f32) {
+    let give = a.inverse_mass + b.inverse_mass;
+    let mut along = a.velocity - b.velocity;
+    let mut pull = a.pull - b.pull;
+    (along[axis], pull[axis]) = (0.0, 0.0);
+    let end = along + pull * left;
+    if force == 0.0 || give == 0.0 || end == Vec3::ZERO {
+        return;
+    }
+    if end.length() > force * left * give {
+        let force = end.normalize() * force;
+        a.pull -= force * a.inverse_mass;
+        b.pull += force * b.inverse_mass;
+        return;
+    }
+    // The two stop on each other.
+    let share = a.inverse_mass / give;
+    for across in (0..3).filter(|&across| across != axis) {
+        a.velocity[across] -= along[across] * share;
+        a.pull[across] -= pull[across] * share;
+        if share < 1.0 {
+            b.velocity[across] = a.velocity[across];
+            b.pull[across] = a.pull[across];
+        } else {
+            a.velocity[across] = b.velocity[across];
+            a.pull[across] = b.pull[across];
+        }
+    }
+}
+
+/// The speed with which a body leaves what it struck with a speed.
+pub(super) fn bounce(restitution: f32, approach: f32, rest_speed: f32) -> f32 {
+    if approach > rest_speed {
+        restitution * approach
+    } else {
+        0.0
+    }
+}
+
+fn rough(friction: f32, restitution: f32) -> u64 {
+    u64::from(friction.to_bits()) << 32 | u64::from(restitution.to_bits())
+}
+
+/// A number whose bits order as it does.
+pub(super) fn ordered(number: f32) -> u32 {
+    // Plus nothing, so that both zeros are one.
+    let bits = (number + 0.0).to_bits();
+    match bits >> 31 {
+        0 => bits | 1 << 31,
+        _ => !bits,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::ordered;
+    use proptest::prelude::*;
+
+    proptest! {
+        #[test]
+        fn bits_order_as_numbers_do(a in any::<f32>(), b in any::<f32>()) {
+            prop_assert_eq!(ordered(a) < ordered(b), a < b);
+        }
+    }
+
+    #[test]
+    fn zeros_are_one() {
+        assert_eq!(ordered(0.0), ordered(-0.0));
+    }
+}

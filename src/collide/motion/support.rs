@@ -1,0 +1,292 @@
+//! What stands on what, and what is taken along.
+//!
+//! A body stands on what it shares the largest face with, on the side to which gravity points. If that moves through everything,
+//! or stands on what does, the body goes along: its velocity counts from that of its carrier, and in flight it has both. When
+//! it leaves, it keeps both.
+
+use super::Step;
+use super::mover::Ride;
+use super::solid::{Hold, Solid, side_of};
+use crate::collide::aabb::Aabb;
+use crate::collide::boxes::Slot;
+use crate::collide::contacts::LEAST_SHARE_DOWN;
+use crate::collide::placed::ENDLESS;
+use glam::Vec3;
+
+/// The speed in m/s with which a carrier that was at rest, or rose, may begin to sink and still has its riders with it: such
+/// a start takes one frame, and nothing falls as fast.
+const MOST_START: f32 = 2.0;
+/// How far apart a body and what it stands on may be, in metres, beyond rounding.
+const GAP: f32 = 1e-3;
+
+/// What a body stands on, while rides are worked out.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Support {
+    area: f32,
+    slot: Slot,
+}
+
+impl Step<'_, '_> {
+    /// The axis to which gravity points most, and in which direction.
+    pub(super) fn down_axis(&self) -> Option<(usize, f32)> {
+        let axis = self.down.abs().max_position();
+        let share = self.down[axis];
+        (share.abs() > LEAST_SHARE_DOWN).then_some((axis, share.signum()))
+    }
+
+    /// Finds what takes each dynamic body along, and lets its velocity be that in the world.
+    pub(super) fn find_rides(&mut self) {
+        self.ride_below();
+        if self.lists.moved.is_empty() || self.contacts.is_stale() {
+            return;
+        }
+        let Some((axis, sign)) = self.down_axis() else {
+            return;
+        };
+        let mut supports = std::mem::take(&mut self.lists.supports);
+        supports.clear();
+        supports.resize(self.lists.movers.list.len(), None);
+        for contact in self.contacts.iter() {
+            let towards = contact.normal[axis] * sign;
+            if contact.is_sensor || towards == 0.0 {
+                continue;
+            }
+            let (upper, lower) = match towards > 0.0 {
+                true => (contact.first, contact.second),
+                false => (contact.second, contact.first),
+            };
+            let slots = (self.boxes.slot_of(upper), self.boxes.slot_of(lower));
+            let (Some(upper), Some(slot)) = slots else {
+                continue;
+            };
+            let Some(number) = self.lists.movers.of_slot(upper) else {
+                continue;
+            };
+            if !self.lists.movers.list[number].collides || !self.boxes.item(slot).takes_part {
+                continue;
+            }
+            let area = self.shared_face(number, slot, (axis, sign), true);
+            let known = &mut supports[number];
+            if area > known.map_or(0.0, |known| known.area) {
+                *known = Some(Support { area, slot });
+            }
+        }
+        for number in 0..supports.len() {
+            let mover = &self.lists.movers.list[number];
+            if supports[number].is_some() && mover.ride.is_none() {
+                self.ride_on(number, &supports);
+            }
+        }
+        self.lists.supports = supports;
+        for mover in &mut self.lists.movers.list {
+            if let Some(Ride {
+                on: Some(_),
+                velocity,
+                ..
+            }) = mover.ride
+            {
+                mover.velocity += velocity;
+            }
+        }
+    }
+
+    /// Lets dynamic bodies that hang below others come with them.
+    fn ride_below(&mut self) {
+        for number in 0..self.lists.movers.list.len() {
+            let mover = &self.lists.movers.list[number];
+            if !mover.is_dynamic || mover.depth == 0 {
+                continue;
+            }
+            let Some(above) = self.lists.movers.carrier_above(mover, self.links) else {
+                continue;
+            };
+            let shift = above.displacement();
+            let ride = Ride {
+                on: None,
+                shift,
+                velocity: shift / self.seconds,
+            };
+            let mover = &mut self.lists.movers.list[number];
+            mover.ride = Some(ride);
+            mover.velocity += ride.velocity;
+        }
+    }
+
+    /// Follows what a body stands on down to what moves through everything.
+    fn ride_on(&mut self, number: usize, supports: &[Option<Support>]) {
+        let movers = &self.lists.movers;
+        let mut at = number;
+        let mut root = None;
+        // No stack is higher than there are bodies.
+        for _ in 0..movers.list.len() {
+            let Some(support) = supports[at] else { return };
+            match movers.of_slot(support.slot) {
+                Some(below) if movers.list[below].is_dynamic => at = below,
+                _ => {
+                    root = self.lists.moved_slots.get(&support.slot);
+                    break;
+                }
+            }
+        }
+        let (Some(&root), Some(on)) = (root, supports[number]) else {
+            return;
+        };
+        let moved = self.lists.moved[root as usize];
+        let mover = &mut self.lists.movers.list[number];
+        let shift = moved.shift_at(mover.start);
+        let velocity = shift / self.seconds;
+        let falls = velocity.dot(self.down);
+        let fell = moved.fell_before.unwrap_or(falls);
+        let follows = fell + mover.pull.dot(self.down) * self.seconds;
+        let starts = fell <= 0.0 && falls <= MOST_START;
+        if falls > follows.next_up() && !starts {
+            // It outruns gravity: what was on it falls freely from now on.
+            mover.velocity += velocity + self.down * (fell - falls);
+            return;
+        }
+        mover.ride = Some(Ride {
+            on: Some(on.slot),
+            shift,
+            velocity,
+        });
+    }
+
+    /// The area of the face that a body shares with what is below it, before all has moved or after; of a scene of two
+    /// dimensions, its length.
+    fn shared_face(
+        &self,
+        number: usize,
+        below: Slot,
+        (axis, sign): (usize, f32),
+        before: bool,
+    ) -> f32 {
+        let movers = &self.lists.movers;
+        let mover = &movers.list[number];
+        let place = if before { mover.start } else { mover.place };
+        let around = if before { mover.start_box } else { mover.aabb };
+        let mut area = 0.0;
+        let mut add = |there: Aabb| {
+            for part in movers.parts_of(number) {
+                let here = part.at(place);
+                let gap = match sign > 0.0 {
+                    true => there.min[axis] - here.max[axis],
+                    false => here.min[axis] - there.max[axis],
+                };
+                let far = there.min[axis].abs().max(there.max[axis].abs());
+                let most = GAP.max(far * f32::EPSILON * 4.0);
+                let depth = here.depth(&there);
+                let across = (0..3).filter(|&across| across != axis);
+                if gap.abs() <= most && across.clone().all(|across| depth[across] > 0.0) {
+                    area += across
+                        .map(|across| depth[across])
+                        .filter(|&length| length < ENDLESS / 2.0)
+                        .product::<f32>();
+                }
+            }
+        };
+        match movers.of_slot(below) {
+            Some(other) if movers.list[other].is_dynamic => {
+                let body = &movers.list[other];
+                let place = if before { body.start } else { body.place };
+                for part in movers.parts_of(other) {
+                    add(part.at(place));
+                }
+            }
+            _ => {
+                let shift = match self.lists.moved_slots.get(&below) {
+                    Some(&moved) if before => self.lists.moved[moved as usize].shift,
+                    _ => Vec3::ZERO,
+                };
+                let region = around.moved(shift).grown(GAP * 2.0);
+                self.boxes
+                    .parts_touching(below, &region, |there| add(there.moved(-shift)));
+            }
+        }
+        area
+    }
+
+    /// Lets the velocities of bodies count from those of what takes them along at the end of the frame.
+    pub(super) fn end_rides(&mut self) {
+        let Some(down) = self.down_axis() else {
+            for mover in &mut self.lists.movers.list {
+                if let Some(ride) = mover.ride {
+                    mover.velocity = from_carrier(mover.velocity, ride.velocity, 0);
+                }
+            }
+            return;
+        };
+        let mut solids = std::mem::take(&mut self.lists.solids);
+        solids.sort_unstable_by_key(|body| (body.height, body.id));
+        for body in &solids {
+            self.end_ride(body, down);
+        }
+        self.lists.solids = solids;
+        for mover in &mut self.lists.movers.list {
+            if let (Some(ride), false) = (mover.ride, mover.collides) {
+                mover.velocity = from_carrier(mover.velocity, ride.velocity, 0);
+            }
+        }
+    }
+
+    fn end_ride(&mut self, body: &Solid, down: (usize, f32)) {
+        let number = body.number as usize;
+        let mover = &self.lists.movers.list[number];
+        let Some(ride) = mover.ride else {
+            if let Some(carrier) = self.landed_on(body, down) {
+                let mover = &mut self.lists.movers.list[number];
+                mover.velocity = from_carrier(mover.velocity, carrier, 7);
+            }
+            return;
+        };
+        let stays = match ride.on {
+            None => true,
+            Some(slot) => {
+                self.still_rides(slot) && self.shared_face(number, slot, down, false) > 0.0
+            }
+        };
+        let mover = &mut self.lists.movers.list[number];
+        match stays {
+            true => mover.velocity = from_carrier(mover.velocity, ride.velocity, body.hit_axes),
+            // It keeps the velocity that it has in the world.
+            false => mover.ride = None,
+        }
+    }
+
+    /// Whether what carries a body does so still.
+    fn still_rides(&self, slot: Slot) -> bool {
+        let movers = &self.lists.movers;
+        match movers.of_slot(slot) {
+            Some(below) if movers.list[below].is_dynamic => movers.list[below].ride.is_some(),
+            _ => true,
+        }
+    }
+
+    /// The velocity of the carrier on which a body has come to stand in this frame.
+    fn landed_on(&self, body: &Solid, (axis, sign): (usize, f32)) -> Option<Vec3> {
+        let Hold::At { on, .. } = body.holds[side_of(axis, sign)] else {
+            return None;
+        };
+        let number = body.number as usize;
+        let movers = &self.lists.movers;
+        let velocity = match movers.of_slot(on) {
+            Some(below) if movers.list[below].is_dynamic => movers.list[below].ride?.velocity,
+            _ => {
+                let moved = *self.lists.moved_slots.get(&on)?;
+                let place = movers.list[number].place;
+                self.lists.moved[moved as usize].shift_at(place) / self.seconds
+            }
+        };
+        (self.shared_face(number, on, (axis, sign), false) > 0.0).then_some(velocity)
+    }
+}
+
+/// A velocity in the world, as it counts from that of a carrier. Along some axes it was changed by what it met, or it has just
+/// landed: there the carrier takes the body along as far as it went with it or more slowly.
+fn from_carrier(velocity: Vec3, carrier: Vec3, met: u8) -> Vec3 {
+    let mut own = velocity - carrier;
+    for axis in (0..3).filter(|axis| met & 1 << axis != 0) {
+        let (low, high) = (carrier[axis].min(0.0), carrier[axis].max(0.0));
+        own[axis] = velocity[axis] - velocity[axis].clamp(low, high);
+    }
+    own
+}
