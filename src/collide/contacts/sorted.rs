@@ -59,6 +59,8 @@ impl SortedContacts {
                     *old = Contact {
                         state: ContactState::Held,
                         since: old.since,
+                        impulse: old.impulse,
+                        approach: old.approach,
                         ..new
                     };
                     *slots = new_slots;

@@ -206,3 +206,81 @@ fn stopping_near_zero_ends() {
         }
     }
 }
+
+/// A floor, crates that fall onto it in columns, one that strikes them later, and a lift.
+fn heap(
+    columns: &[(f32, f32, u8, f32)],
+    strikes: Vec3,
+    frames: u64,
+) -> Vec<Vec<(Vec3, Vec3, u32)>> {
+    use crate::prelude::*;
+    let mut runtime = Runtime::new();
+    runtime.set_threads(1).expect("one is always there");
+    let world = runtime.world_mut();
+    let floor = Aabb::from_corners(Vec3::new(-20.0, -1.0, -20.0), Vec3::new(20.0, 0.0, 20.0));
+    world.spawn((Transform::default(), Collider::solid(floor)));
+    let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
+    let lift = world.spawn((
+        Transform::at(6.0, 0.5, 6.0),
+        cube.clone(),
+        Body::kinematic(Vec3::ZERO),
+    ));
+    let mut bodies = Vec::new();
+    for &(x, z, count, friction) in columns {
+        for level in 0..count {
+            let place = Transform::at(x, 0.6 + 1.2 * f32::from(level), z);
+            let body = Body::dynamic()
+                .with_friction(friction)
+                .with_restitution(friction / 4.0);
+            bodies.push(world.spawn((place, cube.clone(), body)));
+        }
+    }
+    let mut seen = Vec::new();
+    for frame in 0..frames {
+        if frame == frames / 2 {
+            let striker = Body::dynamic().with_velocity(strikes);
+            let striker = (Transform::at(-9.0, 0.5, 0.3), cube.clone(), striker);
+            bodies.push(runtime.world_mut().spawn(striker));
+            let body = runtime.world_mut().get_mut::<Body>(lift);
+            body.expect("it is alive").velocity = Vec3::new(-1.0, 0.5, -1.0);
+        }
+        if frame == frames * 3 / 4 {
+            runtime.world_mut().despawn(bodies[0]).expect("it is alive");
+            bodies.remove(0);
+        }
+        runtime.run_frames(1).expect("nothing fails");
+        let contacts = runtime.world().global::<Contacts>().expect("always there");
+        let world = runtime.world();
+        let of = |&body: &Entity| {
+            let place = world
+                .get::<Transform>(body)
+                .expect("it is alive")
+                .translation;
+            let velocity = world.get::<Body>(body).expect("it is alive").velocity;
+            let impulses = contacts.iter().filter(|contact| contact.second == body);
+            let impulse: f32 = impulses.map(|contact| contact.impulse).sum();
+            (place, velocity, impulse.to_bits())
+        };
+        seen.push(bodies.iter().map(of).collect());
+    }
+    seen
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(24))]
+
+    /// Whether what rests is skipped or looked at in each frame: every bit is the same.
+    #[test]
+    fn nobody_can_tell_whether_what_rests_is_skipped(
+        columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),
+        strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
+    ) {
+        let skipped = heap(&columns, strikes, 160);
+        super::rest::IS_OFF.set(true);
+        let looked_at = heap(&columns, strikes, 160);
+        super::rest::IS_OFF.set(false);
+        for (frame, (one, other)) in skipped.iter().zip(&looked_at).enumerate() {
+            prop_assert_eq!(one, other, "frame {}", frame);
+        }
+    }
+}
