@@ -281,7 +281,7 @@ impl Aabb {
     /// ```
     #[must_use]
     pub fn enclosed(&self, map: &Affine3A) -> Self {
-        PlacedBox::new(self, map, false).at(map.translation.into())
+        PlacedBox::new(self, map).at(map.translation.into())
     }
 
     /// The box of the world around this box of an entity's own space; it grows where the entity is turned.

@@ -19,8 +19,8 @@ pub enum Motion {
 /// An entity that moves by a velocity.
 ///
 /// Bodies move in phase [`Move`](crate::Phase::Move). A dynamic body stops at the nearest solid face in its way, however
-/// fast it is; along that axis it loses its velocity, or bounces. Where dynamic bodies meet they share their momentum by mass
-/// and part; see [`Solver`](crate::collide::Solver) for how far that goes in a crowd.
+/// fast it is; along that axis it loses its velocity, or bounces and keeps the rest of its way. Dynamic bodies that meet exchange
+/// momentum by their masses. The energy of a group never rises, and a body at rest has a velocity of exactly zero.
 ///
 /// Writing the [`Transform`](crate::Transform) of a body *teleports* it: it passes through everything on the way, and if it
 /// comes to be inside of something solid it is pushed out by the shortest free way. Setting its *velocity* lets it collide.
@@ -31,7 +31,9 @@ pub enum Motion {
 /// entity; the body stays where it is. An infinite mass is allowed: such a body is never moved by others.
 ///
 /// Velocity is in world space, also for a body that has a parent. What stands on a kinematic body, or hangs below any body, is
-/// taken along by it, up to what is in the way, besides moving by its own velocity.
+/// taken along by it, up to what is in the way. The velocity of such a rider counts from that of its carrier; when it leaves, it
+/// keeps the velocity that it has in the world. Boxes below a dynamic body that have no body of their own are parts of it; a
+/// dynamic body below another dynamic one is refused.
 ///
 /// # Example
 ///

@@ -25,7 +25,7 @@ pub struct PairExplanation {
     verdict: PairVerdict,
 }
 
-/// What is known of one of the two.
+/// One of the two colliders.
 #[derive(Clone, PartialEq, Debug)]
 pub struct PairSide {
     /// The entity.

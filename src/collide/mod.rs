@@ -5,7 +5,7 @@
 //!
 //! - *Faces that only touch* do not *overlap*, but they do *touch*: see [`Aabb::overlaps`] and [`Aabb::touches`]. A body that
 //!   rests on the ground touches it without overlapping it.
-//! - *Who meets whom* is a matter of [`Layers`]: two colliders touch if their layers meet, whichever of the two is asked.
+//! - *Who meets whom* is a matter of [`Layers`]: two colliders touch if their layers meet, in either order.
 //!   Tiles of a level touch their neighbors all the time; put them into a layer that does not meet itself.
 //! - *Writing a transform teleports*; setting the velocity of a body lets it collide.
 //! - *What motion cannot part* is among the contacts, as a [leftover](Contacts::leftovers). Nothing is given up silently.
@@ -13,7 +13,7 @@
 //!
 //! # Example
 //!
-//! Reactions are systems that read the events of contacts. This one reacts to one kind of thing, whichever of the two it is:
+//! Reactions are systems that read the events of contacts. This one reacts to one kind of thing, first or second:
 //!
 //! ```
 //! use gerust::prelude::*;

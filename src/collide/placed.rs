@@ -1,7 +1,7 @@
 //! Boxes of an entity under its placement.
 
 use super::aabb::Aabb;
-use glam::{Affine3A, Mat3A, Vec3, Vec3A};
+use glam::{Affine3A, Vec3, Vec3A};
 
 /// How far boxes of a scene of two dimensions reach along z. Any place along z is nothing against it, and it still adds up.
 pub(super) const ENDLESS: f32 = 1e30;
@@ -15,15 +15,8 @@ pub(super) struct PlacedBox {
 }
 
 impl PlacedBox {
-    pub(super) fn new(own: &Aabb, map: &Affine3A, is_upright: bool) -> Self {
-        let matrix = match is_upright {
-            true => Mat3A::from_diagonal(Vec3::new(
-                map.matrix3.x_axis.length(),
-                map.matrix3.y_axis.length(),
-                map.matrix3.z_axis.length(),
-            )),
-            false => map.matrix3,
-        };
+    pub(super) fn new(own: &Aabb, map: &Affine3A) -> Self {
+        let matrix = map.matrix3;
         let half = Vec3A::from(own.half_extents());
         Self {
             offset: (matrix * Vec3A::from(own.center())).into(),

@@ -279,23 +279,29 @@ pub(super) struct PlacedTiles {
     /// The corner with the least coordinates.
     pub(super) corner: Vec3,
     tile: Vec3,
+    /// By axis: whether the grid is mirrored, so that its last tile is the first in the world.
+    is_mirrored: [bool; 3],
 }
 
 impl PlacedTiles {
+    /// A grid under a placement that scales it along its axes.
     pub(super) fn new(grid: &TileGrid, map: &Affine3A) -> Self {
-        let matrix = map.matrix3;
         let scale = Vec3::new(
-            matrix.x_axis.length(),
-            matrix.y_axis.length(),
-            matrix.z_axis.length(),
+            map.matrix3.x_axis.x,
+            map.matrix3.y_axis.y,
+            map.matrix3.z_axis.z,
         );
+        let place = Vec3::from(map.translation);
+        let end = place + grid.size() * scale;
         Self {
-            corner: map.translation.into(),
-            tile: grid.tile * scale,
+            corner: Vec3::select(scale.cmplt(Vec3::ZERO), end, place),
+            tile: grid.tile * scale.abs(),
+            is_mirrored: [0, 1, 2].map(|axis| scale[axis] < 0.0),
         }
     }
 
-    /// The box of a tile. Both neighbors of a face come to it by the same expression.
+    /// The box at a position in the world, counted from the corner. Both neighbors of a face come to it by the same
+    /// expression.
     pub(super) fn tile(&self, at: [u32; 3]) -> Aabb {
         let corner =
             |step: u32| self.corner + self.tile * Vec3::from(at.map(|at| (at + step) as f32));
@@ -303,6 +309,14 @@ impl PlacedTiles {
             min: corner(0),
             max: corner(1),
         }
+    }
+
+    /// Whether the tile at a position in the world is solid.
+    fn is_solid(&self, grid: &TileGrid, at: [u32; 3]) -> bool {
+        grid.is_solid([0, 1, 2].map(|axis| match self.is_mirrored[axis] {
+            true => grid.counts[axis] - 1 - at[axis],
+            false => at[axis],
+        }))
     }
 
     pub(super) fn bounds(&self, grid: &TileGrid) -> Aabb {
@@ -318,7 +332,7 @@ impl PlacedTiles {
         for z in along_z {
             for y in along_y.clone() {
                 for x in along_x.clone() {
-                    if grid.is_solid([x, y, z]) {
+                    if self.is_solid(grid, [x, y, z]) {
                         let tile = self.tile([x, y, z]);
                         if tile.touches(region) {
                             visit(tile);

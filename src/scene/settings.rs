@@ -1,6 +1,6 @@
 //! The settings of a world in which a scene runs.
 
-use crate::collide::{Dimensions, Gravity, Layers, Solver};
+use crate::collide::{Contacts, Dimensions, Gravity, Layers, Solver};
 use crate::error::Error;
 use crate::runtime::Runtime;
 use glam::Vec3;
@@ -16,6 +16,9 @@ pub(super) struct Settings {
     /// Whether z takes no part.
     pub(super) is_flat: bool,
     pub(super) iterations: Option<u32>,
+    /// Metres.
+    #[serde(default)]
+    pub(super) margin: Option<f32>,
     /// Of all that is left to chance; that of the runtime unless given.
     pub(super) seed: Option<u64>,
     /// Pairs of names that meet; a layer without partner is paired with `default`.
@@ -38,6 +41,11 @@ impl Settings {
         });
         if let Some(iterations) = self.iterations {
             world.set_global(Solver { iterations });
+        }
+        if let Some(margin) = self.margin
+            && let Some(contacts) = world.find_global_mut::<Contacts>()
+        {
+            contacts.set_margin(margin);
         }
         let mut layers = Layers::default();
         for (a, b) in &self.layers {

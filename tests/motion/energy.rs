@@ -139,3 +139,77 @@ fn what_rests_in_a_stack_has_no_velocity() {
         assert!(speeds.iter().all(|&speed| speed == 0.0), "{speeds:?}");
     }
 }
+
+#[test]
+fn a_contact_says_what_it_weighs_and_how_hard_it_was_hit() {
+    let mut runtime = Runtime::new();
+    let floor = Aabb::from_corners(Vec3::new(-9.0, -1.0, -9.0), Vec3::new(9.0, 0.0, 9.0));
+    let floor = spawn_box(&mut runtime, floor);
+    let load = Body::dynamic().with_mass(20.0);
+    let load = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 1.5), load);
+    let mut hardest: Option<Contact> = None;
+    for _ in 0..90 {
+        runtime.run_frames(1).expect("nothing fails");
+        for contact in runtime.world().posted::<Contact>() {
+            hardest = hardest.or(Some(contact));
+        }
+    }
+    // It fell a metre.
+    let hit = hardest.expect("it has landed");
+    let speed = (2.0 * 9.81_f32).sqrt();
+    assert!((hit.approach - speed).abs() < 0.01, "{hit:?}");
+    assert!((hit.impulse / 20.0 - speed).abs() < 0.2, "{hit:?}");
+    let contacts = runtime.world().global::<Contacts>().expect("always there");
+    let rests = contacts.between(floor, load).expect("it lies there");
+    let weight = 20.0 * 9.81 / 60.0;
+    assert!((rests.impulse - weight).abs() < 1e-3, "{rests:?}");
+    assert_eq!(rests.approach, 0.0);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(48))]
+
+    /// Bodies of all masses, elastic and rough as they may be, in a closed box and without gravity: the energy never rises.
+    #[test]
+    fn energy_never_rises_in_a_closed_box(
+        bodies in proptest::collection::vec(
+            (-3.0_f32..3.0, -6.0_f32..6.0, 0_i8..3, -3.0_f32..6.0, 0.0_f32..1.0, 0.0_f32..2.0),
+            2..14,
+        ),
+    ) {
+        let mut runtime = weightless();
+        for axis in Vec3::AXES {
+            for side in [-1.0, 1.0] {
+                let wall = Aabb::from_center(axis * side * 14.0, Vec3::splat(10.0));
+                spawn_box(&mut runtime, wall);
+            }
+        }
+        let mut all = Vec::new();
+        for (number, &(at, speed, axis, power, restitution, friction)) in bodies.iter().enumerate() {
+            let mass = 10.0_f32.powf(power);
+            let (x, y) = (number % 4, number / 4);
+            let place = Vec3::new(x as f32 * 1.8 - 2.7, y as f32 * 1.8 - 2.7, at.clamp(-3.0, 3.0));
+            let velocity = Vec3::AXES[axis as usize] * speed * 3.0 + Vec3::splat(at * 0.3);
+            let body = Body::dynamic()
+                .with_mass(mass)
+                .with_velocity(velocity)
+                .with_restitution(restitution)
+                .with_friction(friction);
+            let body = spawn_body(&mut runtime, cube(0.5).moved(place), body);
+            all.push((body, mass));
+        }
+        let mut before = kinetic(&runtime, &all);
+        let start = before;
+        for frame in 0..120 {
+            runtime.run_frames(1).expect("nothing fails");
+            let now = kinetic(&runtime, &all);
+            prop_assert!(now <= before * (1.0 + 1e-5) + start * 1e-6, "frame {}: {} J, before {} J", frame, now, before);
+            before = now;
+            for (number, (a, _)) in all.iter().enumerate() {
+                for (b, _) in &all[number + 1..] {
+                    prop_assert!(!box_of(&runtime, *a).overlaps(&box_of(&runtime, *b)), "frame {}", frame);
+                }
+            }
+        }
+    }
+}

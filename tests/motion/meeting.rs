@@ -20,7 +20,7 @@ fn hundreds_a_second_thrown_into_a_pit_stay_inside() {
         }
     }
     let mut thrown = Vec::new();
-    for frame in 0..120_u32 {
+    for frame in 0..48_u32 {
         for lane in 0..5_u32 {
             let number = frame * 5 + lane;
             let angle = number as f32 * 2.399;

@@ -181,3 +181,24 @@ fn seams_by_rounding_do_not_stop_what_slides() {
     let place = place_of(&runtime, body);
     assert!((place.x - 18.0).abs() < 0.01, "{place}");
 }
+
+#[test]
+fn a_sheet_lies_on_a_sheet() {
+    let mut runtime = Runtime::new();
+    spawn_box(
+        &mut runtime,
+        Aabb::from_center(Vec3::ZERO, Vec3::new(5.0, 0.0, 5.0)),
+    );
+    let sheet = Aabb::from_center(Vec3::Y * 2.0, Vec3::new(0.5, 0.0, 0.5));
+    let sheet = spawn_body(&mut runtime, sheet, Body::dynamic());
+    let plate = Aabb::from_center(Vec3::new(2.0, 2.0, 0.0), Vec3::splat(0.5));
+    let plate = spawn_body(&mut runtime, plate, Body::dynamic());
+    runtime.run_frames(300).expect("nothing fails");
+    assert_eq!(place_of(&runtime, sheet).y, 0.0);
+    assert_eq!(place_of(&runtime, plate).y, 0.5);
+    // It can be lifted off again.
+    let body = runtime.world_mut().get_mut::<Body>(sheet);
+    body.expect("it is alive").velocity = Vec3::Y * 2.0;
+    runtime.run_frames(5).expect("nothing fails");
+    assert!(place_of(&runtime, sheet).y > 0.1);
+}

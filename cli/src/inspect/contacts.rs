@@ -25,6 +25,9 @@ pub(crate) struct ContactView {
     /// From the first towards the second.
     normal: Vec3,
     depth: f32,
+    /// Newton seconds, and metres per second, in the frame.
+    impulse: f32,
+    approach: f32,
     state: &'static str,
     since: u64,
     kind: &'static str,
@@ -40,6 +43,7 @@ impl ContactsView {
         let contacts = world.global::<Contacts>()?;
         let shown = contacts
             .iter()
+            .chain(contacts.brief())
             .filter(|contact| of.is_none_or(|of| contact.first == of || contact.second == of));
         Ok(Self {
             scene: seen.file.clone(),
@@ -53,13 +57,14 @@ impl ContactsView {
 
     pub(super) fn text(&self) -> String {
         let mut text = format!(
-            "after frame {}: {} contacts, {} of them left over by motion\n\n{:<NAME$} {:<NAME$} side {:>7}  {:<5} {:>6}\n",
+            "after frame {}: {} contacts, {} of them left over by motion\n\n{:<NAME$} {:<NAME$} side {:>7} {:>9}  {:<5} {:>6}\n",
             self.frame,
             self.contacts.len(),
             self.leftovers,
             "first",
             "second",
             "depth m",
+            "impulse",
             "state",
             "since",
         );
@@ -70,8 +75,19 @@ impl ContactsView {
     }
 }
 
+/// An impulse in five digits, with its unit.
+fn newton_seconds(impulse: f32) -> String {
+    let size = match impulse {
+        0.0 => return String::from("-"),
+        large if large >= 10_000.0 => format!("{large:.2e}"),
+        large if large >= 100.0 => format!("{large:.0}"),
+        small => format!("{small:.2}"),
+    };
+    format!("{size} Ns")
+}
+
 /// Columns for names.
-const NAME: usize = 18;
+const NAME: usize = 14;
 
 impl ContactView {
     pub(crate) fn new(world: &World, contacts: &Contacts, contact: &Contact) -> Self {
@@ -89,7 +105,11 @@ impl ContactView {
             // Plus nothing, so that no negative zero is shown.
             normal: contact.normal + Vec3::ZERO,
             depth: contact.depth,
+            impulse: contact.impulse,
+            approach: contact.approach,
+            // Those that have ended within the frame are in no list.
             state: match contact.state {
+                _ if contacts.between(contact.first, contact.second).is_none() => "brief",
                 ContactState::Began => "began",
                 ContactState::Held => "held",
                 ContactState::Ended => "ended",
@@ -119,11 +139,12 @@ impl ContactView {
         // Writing to a string does not fail.
         let _ = writeln!(
             text,
-            "{:<NAME$} {:<NAME$} {:<4} {:>7.4}  {:<5} {:>6}{remark}",
+            "{:<NAME$} {:<NAME$} {:<4} {:>7.4} {:>9}  {:<5} {:>6}{remark}",
             output::shortened(&self.first, NAME),
             output::shortened(&self.second, NAME),
             self.side(),
             self.depth,
+            newton_seconds(self.impulse),
             self.state,
             self.since,
         );

@@ -1,4 +1,4 @@
-//! What is known of the boxes of one entity.
+//! The boxes of one entity.
 
 use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
@@ -25,8 +25,6 @@ pub(in crate::collide) struct Item {
     pub(in crate::collide) is_sensor: bool,
     /// Whether it has other boxes than this one: see [`Compound`].
     pub(in crate::collide) is_compound: bool,
-    /// Whether its boxes do not turn with it.
-    pub(in crate::collide) is_upright: bool,
     /// Whether it takes part: it is on, has boxes, and they are valid.
     pub(in crate::collide) takes_part: bool,
 }
@@ -80,7 +78,7 @@ impl PlacedCollider {
     /// `None` if the collider has no boxes now.
     pub(super) fn new(collider: &Collider, map: &Affine3A, is_flat: bool) -> Option<Self> {
         let place = map.translation.into();
-        let placed = |own| PlacedBox::new(own, map, collider.is_upright()).at(place);
+        let placed = |own| PlacedBox::new(own, map).at(place);
         let (aabb, compound) = match &collider.boxes {
             OwnBoxes::One(own) => (placed(own), None),
             OwnBoxes::Tiles(grid) => {

@@ -121,7 +121,7 @@ pub struct Boxes {
     briefs: Vec<Brief>,
     /// By slot: the placement under which its boxes are.
     placements: Vec<Affine3A>,
-    /// What was moved by other means than motion since bodies last moved.
+    /// The colliders that a system moved since bodies last moved.
     relocated: Vec<Relocated>,
     /// Those that are others than when bodies last moved, with the boxes that they had, but for dynamic ones that only are
     /// elsewhere.
@@ -149,7 +149,7 @@ impl Boxes {
         self.len() == 0
     }
 
-    /// The box around an entity's boxes, grown by so many metres: what an effect on an area around it asks with. `None` if
+    /// The box around an entity's boxes, grown by `by` metres, for effects on an area around it. `None` if
     /// the entity has no collider that takes part. In a scene of two dimensions it has no end along z.
     ///
     /// # Example
@@ -302,7 +302,6 @@ impl Boxes {
             has_body: body.is_some(),
             is_sensor: collider.is_sensor(),
             is_compound: compound.is_some(),
-            is_upright: collider.is_upright(),
             takes_part: is_valid && has_boxes && collider.is_on(),
         };
         let slot = self.slot_for(entity);
@@ -338,7 +337,6 @@ impl Boxes {
             has_body: false,
             is_sensor: false,
             is_compound: false,
-            is_upright: false,
             takes_part: false,
         };
         let slot = match self.free.pop() {
@@ -464,7 +462,7 @@ impl Boxes {
     pub(super) fn update_trees(&mut self) {
         let _span = profile::part("update box trees");
         for (tree, moved) in self.trees.iter_mut().zip(&mut self.moved) {
-            // Those that have left the tree since are moved by nobody.
+            // Boxes that have left the tree since do not move.
             let still_there = |slot: Slot, tree: &BoxTree| tree.get(slot).is_some();
             if moved.len() * MOST_PICKED_SHARE > tree.len() {
                 tree.move_all(|slot| self.items[slot as usize].aabb);

@@ -46,7 +46,7 @@ impl Boxes {
             if is_whole || !near.is_empty() {
                 return near;
             }
-            // Whatever is within reach along all axes was found, so what is found first is nearest, and a little more.
+            // All boxes within reach along each axis were found, the nearest among them.
             reach = match reach == 0.0 {
                 true => self.first_reach(&around, to),
                 false => reach * 2.0,
@@ -61,11 +61,11 @@ impl Boxes {
             true => around.size().truncate().max_element(),
             false => around.size().max_element(),
         };
-        // What is nothing would never grow.
+        // Zero would never grow.
         (gap + size * FIRST_REACH).max(f32::MIN_POSITIVE)
     }
 
-    /// A box as it is told: without thickness in a scene of two dimensions.
+    /// A box as users see it: without thickness in a scene of two dimensions.
     pub(super) fn drawn_flat(&self, aabb: Aabb) -> Aabb {
         match self.is_flat {
             true => Aabb {

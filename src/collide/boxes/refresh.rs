@@ -6,8 +6,9 @@ use crate::collide::collider::Collider;
 use crate::collide::world_box::WorldBox;
 use crate::error::{Error, Kind};
 use crate::schedule::{Phase, System};
-use crate::space::{Transform, WorldTransform};
+use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Global, GlobalMut, Having, Lost, Rows, TableRows, Unseen, World};
+use glam::{Mat3A, Vec3};
 
 type Parts = (
     Entity,
@@ -18,6 +19,8 @@ type Parts = (
 );
 /// A placement stays behind when the transform goes, and means nothing then.
 type Placed = Having<Transform>;
+/// What says how large an entity is without turning it.
+type Scales<'w> = (Rows<'w, &'static Transform>, Rows<'w, &'static LinkNode>);
 type Seen<'w> = (
     Unseen<'w, Collider>,
     Unseen<'w, WorldTransform>,
@@ -42,12 +45,13 @@ pub(in crate::collide) fn system(phase: Phase, name: &str, after: Option<&str>) 
     system
         .takes::<(
             Rows<Parts, Placed>,
+            Scales,
             Seen,
             (Lost<Collider>, Lost<Transform>),
             GlobalMut<Boxes>,
             Global<Dimensions>,
         )>()
-        .runs(|(mut rows, seen, lost, mut boxes, dimensions)| {
+        .runs(|(mut rows, scales, seen, lost, mut boxes, dimensions)| {
             let boxes = &mut *boxes;
             let is_flat = *dimensions == Dimensions::Two;
             let is_other_world = boxes.is_flat != is_flat;
@@ -59,7 +63,7 @@ pub(in crate::collide) fn system(phase: Phase, name: &str, after: Option<&str>) 
                 }
             }
             for mut table in rows.by_table() {
-                refresh_table(boxes, &mut table, &seen, is_other_world);
+                refresh_table(boxes, &mut table, &scales, &seen, is_other_world);
             }
             // More may have gone than an inbox holds, or a snapshot was restored.
             if boxes.count != rows.count() {
@@ -72,11 +76,12 @@ pub(in crate::collide) fn system(phase: Phase, name: &str, after: Option<&str>) 
 fn refresh_table(
     boxes: &mut Boxes,
     table: &mut TableRows<'_, '_, Parts, Placed>,
+    scales: &Scales<'_>,
     (colliders, placements, bodies): &Seen<'_>,
     all: bool,
 ) {
     let number = table.table;
-    // Each has to be asked: whoever is asked counts its rows as seen.
+    // Each must run, because each marks its rows as seen.
     let all = [
         all,
         colliders.see_if_all(number),
@@ -85,26 +90,45 @@ fn refresh_table(
     ]
     .contains(&true);
     if all {
-        (0..table.slices.0.len()).for_each(|row| refresh_row(boxes, table, row));
+        (0..table.slices.0.len()).for_each(|row| refresh_row(boxes, table, scales, row));
         colliders.see(number, |_| ());
         placements.see(number, |_| ());
         bodies.see(number, |_| ());
         return;
     }
-    let mut refresh = |row| refresh_row(boxes, table, row);
+    let mut refresh = |row| refresh_row(boxes, table, scales, row);
     colliders.see(number, &mut refresh);
     placements.see(number, &mut refresh);
     bodies.see(number, &mut refresh);
 }
 
-fn refresh_row(boxes: &mut Boxes, table: &mut TableRows<'_, '_, Parts, Placed>, row: usize) {
+fn refresh_row(
+    boxes: &mut Boxes,
+    table: &mut TableRows<'_, '_, Parts, Placed>,
+    scales: &Scales<'_>,
+    row: usize,
+) {
     let (entities, colliders, placements, world_boxes, bodies) = &mut table.slices;
-    let placed = placements[row].affine();
-    let world_box = boxes.enter(entities[row], &colliders[row], placed, bodies.0.get(row));
+    let (entity, collider) = (entities[row], &colliders[row]);
+    let mut placed = *placements[row].affine();
+    if collider.is_upright() || collider.grid().is_some() {
+        placed.matrix3 = Mat3A::from_diagonal(scale_of(entity, scales));
+    }
+    let world_box = boxes.enter(entity, collider, &placed, bodies.0.get(row));
     if world_boxes[row] != world_box {
         world_boxes[row] = world_box;
         table.mark_rows(row..row + 1);
     }
+}
+
+/// How large an entity is along its own axes, by its scale and those of all above it. The matrix of its placement does not
+/// tell: there a turn has mixed them. O(depth).
+fn scale_of(entity: Entity, (transforms, links): &Scales<'_>) -> Vec3 {
+    let parent = |&entity: &Entity| links.get(entity)?.parent();
+    std::iter::successors(Some(entity), parent)
+        .filter_map(|entity| transforms.get(entity))
+        .map(|transform| transform.scale)
+        .product()
 }
 
 impl Boxes {

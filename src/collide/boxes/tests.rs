@@ -102,3 +102,41 @@ fn classes_and_dimensions_may_change_while_running() {
         assert_eq!(depth(&runtime) > 1e20, is_flat);
     }
 }
+
+/// An upright box is as large as its scale and those above it make it, however all of them are turned, and is mirrored with them.
+#[test]
+fn upright_boxes_and_tiles_follow_the_signs_of_all_scales() {
+    use crate::collide::TileGrid;
+    use crate::prelude::*;
+    let mut runtime = Runtime::new();
+    let quarter = Quat::from_rotation_z(std::f32::consts::FRAC_PI_2);
+    let own = Aabb::from_corners(Vec3::ZERO, Vec3::new(1.0, 2.0, 3.0));
+    let world = runtime.world_mut();
+    let wide = Transform::default().scaled(Vec3::new(10.0, 1.0, 1.0));
+    let wide = world.spawn((wide,));
+    let turned = world
+        .spawn_under(
+            wide,
+            (
+                Transform::default().rotated(quarter),
+                Collider::solid(own).upright(),
+            ),
+        )
+        .expect("it is alive");
+    let mirror = Transform::at(5.0, 0.0, 0.0).scaled(Vec3::new(-2.0, 1.0, 1.0));
+    let mirrored = world.spawn((mirror, Collider::solid(own).upright()));
+    let mut grid = TileGrid::new([3, 1, 1], Vec3::ONE).expect("it has tiles");
+    grid.set_solid([0, 0, 0], true);
+    let tiles = world.spawn((mirror, Collider::tiles(grid)));
+    runtime.settle().expect("nothing fails");
+    let boxes = runtime.world().global::<Boxes>().expect("always there");
+    assert_eq!(boxes.of(turned)[0].size(), Vec3::new(10.0, 2.0, 3.0));
+    let there = boxes.of(mirrored)[0];
+    assert_eq!(
+        (there.min, there.max),
+        (Vec3::new(3.0, 0.0, 0.0), Vec3::new(5.0, 2.0, 3.0))
+    );
+    // The first tile lies at the place itself, and the others beyond it to the west.
+    let there = boxes.of(tiles)[0];
+    assert_eq!((there.min.x, there.max.x), (3.0, 5.0));
+}

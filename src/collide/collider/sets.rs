@@ -5,7 +5,7 @@ use crate::collide::tiles::TileGrid;
 use std::ops::Range;
 use std::sync::Arc;
 
-/// What a collider consists of, in the entity's own space. Whatever is more than one box is shared: a collider is cheap to
+/// The boxes of a collider, in the entity's own space. Several boxes are shared: a collider is cheap to
 /// copy from a template.
 #[derive(Clone, PartialEq, Debug)]
 #[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]

@@ -50,7 +50,7 @@ pub struct Contact {
     pub first: Entity,
     /// The collider with the greater id.
     pub second: Entity,
-    /// Whether the contact began in this frame, goes on, or has ended.
+    /// Whether the contact began in this frame, is held, or has ended.
     pub state: ContactState,
     /// The axis along which the two are least deep in each other, as a unit vector from the first towards the second. Of
     /// colliders with several boxes, those two count that are deepest in each other.

@@ -29,7 +29,7 @@ pub(super) use standing::LEAST_SHARE_DOWN;
 /// ground keeps its contact although it does not overlap the ground. Beyond 2 km from the origin, where 1 mm is less than
 /// four steps of the numbers, the margin is four steps.
 ///
-/// What has not changed is not looked for again: a frame in which little moves costs little.
+/// Pairs that have not changed are kept: a frame in which little moves costs little.
 ///
 /// # Example
 ///
@@ -53,7 +53,7 @@ pub struct Contacts {
     /// Pairs that were found in this frame.
     pairs: Vec<Pair>,
     changes: Changes,
-    /// What is told in a frame, if that is everything.
+    /// The contacts to post, if held ones are posted too.
     told: Vec<Contact>,
     margin: f32,
     posts_held: bool,
@@ -106,7 +106,7 @@ impl Contacts {
         self.current.contacts.iter()
     }
 
-    /// The contact between two colliders, in whichever order. O(log contacts).
+    /// The contact between two colliders, in either order. O(log contacts).
     #[must_use]
     pub fn between(&self, a: Entity, b: Entity) -> Option<&Contact> {
         let wanted = (a.min(b), a.max(b));
@@ -206,7 +206,7 @@ impl Contacts {
         self.margin = metres.max(0.0);
     }
 
-    /// Sets whether contacts that go on are posted as events in each frame, too; they are not unless set. They are in this
+    /// Sets whether held contacts are posted as events in each frame, too; they are not unless set. They are in this
     /// list in any case, and where a hundred thousand boxes lie around, posting them costs as much as finding them.
     ///
     /// # Example
@@ -255,7 +255,7 @@ pub(super) fn system() -> System {
                 let frame = clock.frame();
                 meetings.order();
                 contacts.list_brief(&meetings, frame);
-                // What was moved after the bodies is where it is: from here on only what comes counts as a move.
+                // Systems that run after motion place boxes without carrying anything.
                 boxes.forget_relocated();
                 contacts.update(&mut boxes, &layers, &meetings, frame, |contact| {
                     outbox.post(contact);
@@ -271,7 +271,19 @@ pub(super) fn system() -> System {
         )
 }
 
-/// What is found stays in the list of boxes by slots, so whoever finds has to have both.
+/// The place of a pair in the list, or the one where it would be, not before another place. Pairs that follow each other are
+/// close together.
+fn place_from(contacts: &[Contact], from: usize, pair: (Entity, Entity)) -> usize {
+    const NEAR: usize = 8;
+    let rest = contacts.get(from..).unwrap_or_default();
+    let near = rest
+        .iter()
+        .take(NEAR)
+        .position(|contact| contact.pair() >= pair);
+    from + near.unwrap_or_else(|| rest.partition_point(|contact| contact.pair() < pair))
+}
+
+/// Pairs are found by slots, so finding needs the list of boxes too.
 impl Contacts {
     /// Lists the contacts of colliders that met and did not touch before: if they do not touch now either, they began and
     /// ended within the frame. Each pair once, in the order of the ids.
@@ -308,24 +320,26 @@ impl Contacts {
         self.brief = brief;
         let mut struck = std::mem::take(&mut self.struck);
         let contacts = &mut self.current.contacts;
-        let place = |contacts: &[Contact], pair| {
-            contacts
-                .binary_search_by(|contact| contact.pair().cmp(&pair))
-                .ok()
-        };
+        let mut at = 0;
         struck.retain(|&pair| {
             let is_over = meetings.is_awake(pair);
-            if is_over && let Some(at) = place(contacts, pair) {
-                (contacts[at].impulse, contacts[at].approach) = (0.0, 0.0);
+            at = place_from(contacts, at, pair);
+            let known = contacts.get_mut(at);
+            if is_over && let Some(contact) = known.filter(|contact| contact.pair() == pair) {
+                (contact.impulse, contact.approach) = (0.0, 0.0);
             }
             !is_over
         });
+        at = 0;
         for meeting in &meetings.list {
-            if let Some(at) = place(contacts, meeting.pair) {
-                (contacts[at].impulse, contacts[at].approach) = (meeting.impulse, meeting.approach);
+            at = place_from(contacts, at, meeting.pair);
+            let known = contacts.get_mut(at);
+            if let Some(contact) = known.filter(|contact| contact.pair() == meeting.pair) {
+                (contact.impulse, contact.approach) = (meeting.impulse, meeting.approach);
                 struck.push(meeting.pair);
             }
         }
+        struck.sort_unstable();
         self.struck = struck;
     }
 
@@ -350,7 +364,7 @@ impl Contacts {
         boxes.forget_changed();
     }
 
-    /// Takes in the pairs that were found, and tells what has begun, gone on and ended, in the order of the ids.
+    /// Takes in the pairs that were found, and reports contacts that began, are held and ended, in the order of the ids.
     fn take_in(
         &mut self,
         boxes: &Boxes,
@@ -395,7 +409,7 @@ impl Contacts {
         }
         let is_other = !self.changes.is_empty();
         self.current.apply(&mut self.changes);
-        // Places have changed, and only then. Whoever asked before will ask again.
+        // Places have changed, and only then. The next question needs them.
         if is_other && let Some(mut places) = self.by_second.take() {
             self.current.list_by_second(&mut places);
             self.by_second = OnceLock::from(places);

@@ -15,7 +15,7 @@ pub(super) struct SortedContacts {
     pub(super) leftovers: usize,
 }
 
-/// What is to be changed in the list.
+/// Changes to the list.
 #[derive(Default, Debug)]
 pub(super) struct Changes {
     /// Places of those that have ended, in order.
@@ -32,7 +32,7 @@ impl Changes {
 
 impl SortedContacts {
     /// Compares the contacts of the frame before with those that were found in this one: all between colliders of which one
-    /// has changed, in order. Those that go on are brought up to date; what ends and begins goes to the changes.
+    /// has changed, in order. Held ones are updated; what ends and begins goes to the changes.
     pub(super) fn list_changes(
         &mut self,
         found: impl Iterator<Item = (Contact, (Slot, Slot))>,

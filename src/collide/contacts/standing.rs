@@ -13,7 +13,7 @@ pub struct Touching {
     pub side: Vec3,
     /// How deep the two are in each other along that axis, in metres.
     pub depth: f32,
-    /// Whether it began in this frame or goes on.
+    /// Whether it began in this frame or is held.
     pub state: ContactState,
     /// The frame in which it began.
     pub since: u64,
@@ -86,7 +86,7 @@ impl Contacts {
     ///
     /// # Example
     ///
-    /// Whoever stands on the weigh pad weighs it down:
+    /// A pallet on the weigh pad weighs it down:
     ///
     /// ```
     /// use gerust::prelude::*;

@@ -1,12 +1,12 @@
 //! The bodies of a group move to where their flight has led them, one after the other.
 //!
 //! Each move is a guarded sweep past all others where they are at that moment. So what overlaps nothing when the frame begins
-//! overlaps nothing in between, whatever the flight says: to stay is always possible. Who finds another one in the way that
-//! has still to move waits until it has moved.
+//! overlaps nothing in between, even if the flight is wrong: a body can always stay. A body that finds another one in its way
+//! waits until that one has moved.
 
 use super::flight::Flight;
 use super::solid::Solid;
-use super::sweep::{Manner, Obstacle, Whose, advance, is_free, put_face, stop_at};
+use super::sweep::{Manner, Obstacle, Whose, advance, around, is_free, put_face, stop_at};
 use crate::collide::aabb::Aabb;
 use crate::collide::contacts::least_axis;
 use glam::Vec3;
@@ -15,8 +15,13 @@ use glam::Vec3;
 const MOST_SLIDES: usize = 4;
 /// Rounds in which bodies that were in each other's way try again.
 const ROUNDS: usize = 2;
-/// Bodies in a row that are pushed one by the other.
-const MOST_IN_A_ROW: usize = 128;
+/// Moves of other bodies, one pushed by the other, by which a push makes room; and one by which two bodies part.
+const MOST_PUSHED: u32 = 512;
+const MOST_PARTED: u32 = 0;
+/// How many others a body is parted from in one iteration: in a crowd the next ones have their turn in the next.
+const MOST_PAIRS: u8 = 3;
+/// How far beside the way of a body is looked, as a share of its size.
+const ASIDE: f32 = 1.0 / 64.0;
 /// What the sides of two boxes that were flush may have come to overlap by rounding, as a share of the largest number.
 const ROUNDING: f32 = 4.0 / (1 << 23) as f32;
 
@@ -34,14 +39,14 @@ pub(super) struct Scratch {
     order: Vec<u32>,
     turns: Vec<Turn>,
     stack: Vec<u32>,
-    /// Of each body, the corners of its way that it has passed.
+    /// The number of corners that each body has passed.
     passed: Vec<u8>,
     short: Vec<u32>,
     obstacles: Vec<Obstacle>,
 }
 
 impl Scratch {
-    /// Makes room for groups of so many bodies in all.
+    /// Makes room for groups of `bodies` bodies in all.
     pub(super) fn reserve(&mut self, bodies: usize) {
         for list in [&mut self.order, &mut self.stack, &mut self.short] {
             list.reserve(bodies.saturating_sub(list.len()));
@@ -104,7 +109,7 @@ impl Flight<'_> {
                 Some(other) if lists.turns[other] == Turn::Waits => lists.stack.push(other as u32),
                 stopped => {
                     if stopped.is_some() {
-                        // The two wait for each other: this one goes on when the other has gone as far as it can.
+                        // The two wait for each other: this one continues when the other has gone as far as it can.
                         lists.short.push(top);
                     }
                     lists.turns[number] = Turn::Done;
@@ -122,7 +127,7 @@ impl Flight<'_> {
         if body.corners.iter().all(|&corner| corner == body.place) {
             return None;
         }
-        self.list_obstacles(number, &mut lists.obstacles);
+        self.list_obstacles(number, &body.corners, &mut lists.obstacles);
         let mut body = &mut self.bodies[number];
         let parts = frame.parts_of(body);
         while usize::from(lists.passed[number]) < body.corners.len() {
@@ -163,7 +168,7 @@ impl Flight<'_> {
         None
     }
 
-    /// Two bodies have met that were to pass each other: they go on together.
+    /// Two bodies have met that were to pass each other: they continue as one.
     fn stop_each_other(&mut self, a: usize, b: usize, axis: usize, rest: f32) {
         if rest == 0.0 {
             return;
@@ -182,22 +187,37 @@ impl Flight<'_> {
     }
 
     /// Lists what a body must not come to overlap, as it is now. What moves through everything is not among it.
-    fn list_obstacles(&self, number: usize, list: &mut Vec<Obstacle>) {
+    fn list_obstacles(&self, number: usize, corners: &[Vec3], list: &mut Vec<Obstacle>) {
         let frame = self.frame;
         let body = &self.bodies[number];
         list.clear();
-        let still = frame.obstacles_of(body).iter();
-        list.extend(still.filter(|obstacle| obstacle.whose == Whose::Still));
         let parts = frame.parts_of(body);
+        let here = around(parts, body.place);
+        // A little more, for what moves it aside.
+        let swept = corners
+            .iter()
+            .fold(here, |swept, &corner| {
+                swept.merged(&here.moved(corner - body.place))
+            })
+            .grown(here.size().min_element() * ASIDE);
+        let still = frame.obstacles_of(body).iter();
+        list.extend(
+            still
+                .filter(|obstacle| obstacle.whose == Whose::Still && obstacle.aabb.touches(&swept)),
+        );
         for &neighbor in frame.neighbors_of(body) {
             let other = &self.bodies[neighbor as usize];
             for part in frame.parts_of(other) {
+                let aabb = part.at(other.place);
+                if !aabb.touches(&swept) {
+                    continue;
+                }
                 if parts
                     .iter()
                     .any(|own| frame.layers.do_meet(own.layer, part.layer))
                 {
                     list.push(Obstacle {
-                        aabb: part.at(other.place),
+                        aabb,
                         slot: part.slot,
                         whose: Whose::Body(neighbor),
                         side: None,
@@ -217,14 +237,14 @@ impl Flight<'_> {
         axis: usize,
         distance: f32,
         list: &mut Vec<Obstacle>,
-        row: usize,
+        most: &mut u32,
     ) -> f32 {
         let frame = self.frame;
         let start = self.bodies[number].place;
         let mut target = start;
         target[axis] += distance;
         for _ in 0..MOST_SLIDES {
-            self.list_obstacles(number, list);
+            self.list_obstacles(number, &[target], list);
             let body = &mut self.bodies[number];
             let parts = frame.parts_of(body);
             // Bodies that overlap are parted one pair after the other, and do not hold each other meanwhile.
@@ -251,10 +271,11 @@ impl Flight<'_> {
                 break;
             };
             let rest = (target - place)[axis];
-            if row == MOST_IN_A_ROW || self.bodies[other as usize].inverse_mass == 0.0 {
+            if *most == 0 || self.bodies[other as usize].inverse_mass == 0.0 {
                 break;
             }
-            if self.shove(other as usize, axis, rest, list, row + 1) == 0.0 {
+            *most -= 1;
+            if self.shove(other as usize, axis, rest, list, most) == 0.0 {
                 break;
             }
         }
@@ -300,15 +321,16 @@ impl Flight<'_> {
                 &stop_at(&obstacle.aabb, axis, -out, part),
             );
             let distance = (target - body.place)[axis];
+            let most = &mut { MOST_PUSHED };
             if distance * out > 0.0 {
-                let gone = self.shove(number, axis, distance, list, 0);
+                let gone = self.shove(number, axis, distance, list, most);
                 let body = &mut self.bodies[number];
                 let parts = frame.parts_of(body);
                 if (gone - distance).abs() <= distance.abs() * 1e-3 {
                     // Exactly to the face, if that is free.
                     let mut exact = body.place;
                     exact[axis] = target[axis];
-                    self.list_obstacles(number, list);
+                    self.list_obstacles(number, &[exact], list);
                     if is_free(parts, exact, list) {
                         self.bodies[number].place = exact;
                     }
@@ -332,13 +354,22 @@ impl Flight<'_> {
                 }
             }
         }
+        if pairs.is_empty() {
+            return;
+        }
         pairs.sort_unstable();
+        let mut parted: Vec<u8> = Vec::new();
         for _ in 0..self.frame.iterations {
-            let mut parted = false;
+            parted.clear();
+            parted.resize(self.bodies.len(), 0);
             for &(.., a, b) in &pairs {
-                parted |= self.part_pair(a, b, list);
+                let most = parted[a].max(parted[b]);
+                if most < MOST_PAIRS && self.part_pair(a, b, list) {
+                    parted[a] += 1;
+                    parted[b] += 1;
+                }
             }
-            if !parted {
+            if parted.iter().all(|&count| count == 0) {
                 return;
             }
         }
@@ -356,20 +387,21 @@ impl Flight<'_> {
         // A little more than rounding takes away.
         let largest = self.bodies[a].place.abs().max(self.bodies[b].place.abs())[axis].max(depth);
         let more = largest * ROUNDING;
+        let most = &mut { MOST_PARTED };
         let gone = match share > 0.0 {
             true => self
-                .shove(a, axis, -direction * (share + more), list, 0)
+                .shove(a, axis, -direction * (share + more), list, most)
                 .abs(),
             false => 0.0,
         };
         let rest = depth - gone + more;
         let gone = match masses.1 > 0.0 && rest > 0.0 {
-            true => self.shove(b, axis, direction * rest, list, 0).abs(),
+            true => self.shove(b, axis, direction * rest, list, most).abs(),
             false => 0.0,
         };
         let rest = rest - gone;
         if masses.0 > 0.0 && rest > more {
-            self.shove(a, axis, -direction * rest, list, 0);
+            self.shove(a, axis, -direction * rest, list, most);
         }
         true
     }

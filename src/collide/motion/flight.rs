@@ -95,7 +95,7 @@ impl Ord for Event {
     }
 }
 
-/// What one group needs besides its bodies, kept from group to group.
+/// Lists that one group needs, kept from group to group.
 #[derive(Default, Debug)]
 pub(super) struct Scratch {
     events: BinaryHeap<Event>,
@@ -108,7 +108,7 @@ pub(super) struct Scratch {
 }
 
 impl Scratch {
-    /// Makes room for groups of so many bodies in all.
+    /// Makes room for groups of `bodies` bodies in all.
     pub(super) fn reserve(&mut self, bodies: usize) {
         self.events
             .reserve((bodies * 4).saturating_sub(self.events.len()));
@@ -317,7 +317,7 @@ impl Flight<'_> {
         if obstacle.whose == Whose::Still {
             body.snap(&part, axis, direction, &obstacle.aabb);
         }
-        // What is thrown up and back within one frame lands as fast as it left.
+        // A body thrown up and back within one frame lands as fast as it left.
         let approach = ((body.velocity[axis] - surface[axis]) * direction).abs();
         let restitution = match body.hits < MOST_BOUNCES {
             true => body.restitution.max(obstacle.restitution),
@@ -410,7 +410,7 @@ impl Flight<'_> {
         let friction = own.friction.max(other.friction);
         let mut approach = (own.velocity - other.velocity)[axis] * direction;
         if approach < 0.0 {
-            // What is thrown up and back within one frame lands as fast as it left.
+            // A body thrown up and back within one frame lands as fast as it left.
             own.velocity[axis] -= 2.0 * direction * approach * give.0 / both;
             other.velocity[axis] += 2.0 * direction * approach * give.1 / both;
             approach = (own.velocity - other.velocity)[axis] * direction;
@@ -563,7 +563,7 @@ impl Flight<'_> {
         impulse
     }
 
-    /// Lets two bodies that have met, what pushes the one and what the other pushes go on as one. Returns the impulse between
+    /// Lets two bodies that have met, what pushes the one and what the other pushes continue as one. Returns the impulse between
     /// the two.
     fn push_row(
         &mut self,
@@ -625,7 +625,7 @@ impl Flight<'_> {
         impulse.abs()
     }
 
-    /// Lets a body that is held feel a weight at its back: the ground below it rubs by so much more.
+    /// Lets a body that is held feel a weight at its back: the ground below it rubs harder.
     fn load(&mut self, mut number: usize, axis: usize, direction: f32, weight: f32) {
         let time = self.bodies[number].time;
         let left = self.frame.seconds - time;
@@ -657,7 +657,7 @@ impl Flight<'_> {
                         .get_disjoint_mut([number, below])
                         .expect("no body stands on itself");
                     if friction > 0.0 && slides(own, other, axis) {
-                        // What has come to rest moves nothing, and needs no new way.
+                        // A body that has come to rest keeps its way.
                         let rests = other.grip(axis, direction) >= friction;
                         self.touch(number, time);
                         if !rests {
@@ -692,7 +692,7 @@ fn slides(a: &Solid, b: &Solid, axis: usize) -> bool {
     along != Vec3::ZERO
 }
 
-/// Lets friction act between a body and another one that holds it, with a weight of so many newtons.
+/// Lets friction act between a body and another one that holds it, under a weight in newtons.
 fn rub_held(
     body: &mut Solid,
     ground: &mut Solid,
@@ -715,7 +715,7 @@ fn rub_held(
     }
 }
 
-/// Lets friction act between two bodies for the rest of a frame, with a force of so many newtons at most.
+/// Lets friction act between two bodies for the rest of a frame, with at most `force` newtons.
 fn rub(a: &mut Solid, b: &mut Solid, axis: usize, force: f32, left: f32) {
     let give = a.inverse_mass + b.inverse_mass;
     let mut along = a.velocity - b.velocity;

@@ -16,9 +16,10 @@ use crate::store::{Entity, Rows};
 use glam::{Affine3A, Vec3};
 use smallvec::SmallVec;
 
-/// What is wrong where a body's own numbers are right.
+/// Errors of the place and the gravity of a body.
 const NOWHERE: &str =
     "is at a place that is not finite; give its transform, and those above it, finite numbers";
+const BELOW: &str = "is dynamic and hangs below another dynamic body; unlink it, make it kinematic, or remove its body so that its boxes are parts of the one above";
 const NO_FALL: &str = "falls by a gravity that is not finite; give the global `Gravity`, and its gravity scale, finite numbers";
 
 impl Lists {
@@ -63,7 +64,25 @@ impl Lists {
         }
         self.movers.gather_below(rows, links, boxes);
         self.movers.sort();
+        self.refuse_below(links, refused);
         self.resting.wake_changed(boxes);
+    }
+
+    /// Refuses dynamic bodies that hang below dynamic ones: each would move by itself and with the other.
+    fn refuse_below(&mut self, links: &Rows<'_, &'static LinkNode>, refused: &mut RefusedBodies) {
+        for number in 0..self.movers.list.len() {
+            let mover = &self.movers.list[number];
+            if !mover.is_dynamic || mover.depth == 0 {
+                continue;
+            }
+            let above = self.movers.carrier_above(mover, links);
+            if above.is_some_and(|above| above.is_dynamic) {
+                refused.refuse(mover.entity, BELOW);
+                let mover = &mut self.movers.list[number];
+                mover.stays = true;
+                (mover.velocity, mover.pull, mover.inverse_mass) = (Vec3::ZERO, Vec3::ZERO, 0.0);
+            }
+        }
     }
 
     /// Lists the bodies of the groups that wake. Says whether there were any.
@@ -178,6 +197,7 @@ impl Lists {
             inverse_mass: if is_dynamic { body.mass.recip() } else { 0.0 },
             restitution: body.restitution,
             friction: body.friction,
+            stays: false,
             pinned: 0,
             ride: None,
             obstacles: 0..0,
@@ -190,7 +210,7 @@ impl Lists {
     pub(super) fn write(&mut self, rows: &mut MoverRows<'_>, (links, placements): &Above<'_>) {
         let movers = &mut self.movers;
         movers.follow_parents(links);
-        for mover in &movers.list {
+        for mover in movers.list.iter().filter(|mover| !mover.stays) {
             let Some((_, transform, body, ..)) = rows.get(mover.entity) else {
                 continue;
             };
@@ -221,9 +241,9 @@ fn push_parts(
     map: &Affine3A,
     is_flat: bool,
 ) {
-    let (is_upright, layer) = (collider.is_upright(), collider.layer());
+    let layer = collider.layer();
     movers.parts.extend(collider.boxes().iter().map(|own| {
-        let placed = PlacedBox::new(own, map, is_upright);
+        let placed = PlacedBox::new(own, map);
         Part {
             placed: if is_flat { placed.flat() } else { placed },
             slot,

@@ -31,7 +31,7 @@ impl Groups {
         number
     }
 
-    /// Forms the groups of so many movers, of which some collide, out of the pairs that may meet.
+    /// Forms the groups of `count` movers, of which some collide, out of the pairs that may meet.
     fn form(&mut self, count: usize, collides: impl Fn(u32) -> bool, pairs: &[(u32, u32)]) {
         self.roots.clear();
         self.roots.extend(0..count as u32);

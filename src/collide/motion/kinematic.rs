@@ -112,7 +112,7 @@ impl Step<'_, '_> {
                 continue;
             }
             let now = *self.boxes.placement(before.slot);
-            let turns = !item.is_upright && now.matrix3 != before.placement.matrix3;
+            let turns = now.matrix3 != before.placement.matrix3;
             let map = (turns && before.placement.matrix3.determinant() != 0.0)
                 .then(|| now * before.placement.inverse());
             let far = item.aabb.min.abs().max(item.aabb.max.abs()).max_element();

@@ -62,7 +62,7 @@ impl Meetings {
         });
     }
 
-    /// What a pair has exchanged, once they are in order: the impulse, and the greatest speed of approach.
+    /// The meeting of a pair, once all are in order: the sum of the impulses, and the greatest speed of approach.
     pub(in crate::collide) fn of(&self, pair: (Entity, Entity)) -> Option<&Meeting> {
         let found = self
             .list

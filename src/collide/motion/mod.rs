@@ -43,11 +43,11 @@ use mover::Movers;
 use rustc_hash::FxHashMap;
 use solid::Solid;
 
-/// How hard it is tried to part dynamic bodies that overlap: a global of every runtime.
+/// How often dynamic bodies that overlap are moved apart in a frame: a global of every runtime.
 ///
-/// Each time around, every pair that overlaps is moved apart by mass, one pair after the other (a Gauss-Seidel iteration), as
-/// far as what stands around them lets it: from the ground up, and where there is no gravity in the order of their ids. Where few meet, one or two times are enough, and no
-/// more are gone through than needed. In a crowd overlaps are left over; [`Contacts::leftovers`] lists them.
+/// Bodies overlap only if something puts them into each other: a spawn, a written transform, a box that grows. In each iteration
+/// the pairs that overlap are moved apart by mass, one after the other (a Gauss-Seidel iteration), from the ground up, as far as
+/// there is room. [`Contacts::leftovers`] lists the pairs that still overlap.
 ///
 /// # Example
 ///
@@ -136,7 +136,7 @@ pub(super) fn system() -> System {
                     contacts: &contacts,
                     seconds,
                     down: gravity.0.normalize_or_zero(),
-                    // What gravity adds in two frames is no bounce but rest.
+                    // A speed that gravity adds in two frames counts as rest.
                     rest_speed: 2.0 * gravity.0.length() * seconds,
                     iterations: solver.iterations,
                     refused: &mut refused,
@@ -160,7 +160,7 @@ struct Lists {
     movers: Movers,
     /// The greatest of all bodies.
     most_restitution: f32,
-    /// What has moved through everything, and where it is in that list, by slot.
+    /// The boxes that have moved through everything, and their places in that list, by slot.
     moved: Vec<Moved>,
     moved_slots: FxHashMap<Slot, u32>,
     /// How fast each of them moved along gravity in the frame before.

@@ -1,4 +1,4 @@
-//! The bodies of a frame as plain lists, in which motion is worked out before it is written back.
+//! The bodies of a frame as plain lists, in which motion computes before it writes back.
 
 use super::depths::Depths;
 use super::sweep::{Obstacle, around};
@@ -56,6 +56,8 @@ pub(super) struct Mover {
     pub(super) inverse_mass: f32,
     pub(super) restitution: f32,
     pub(super) friction: f32,
+    /// Whether its place and velocity are not written back.
+    pub(super) stays: bool,
     /// A bit for each axis along which it stays where it is: it is deep in something that moves through everything.
     pub(super) pinned: u8,
     /// What takes it along in this frame.
@@ -69,7 +71,7 @@ pub(super) struct Mover {
 /// What takes a body along.
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub(super) struct Ride {
-    /// What it stands on; `None` if it hangs below what takes it along.
+    /// The slot of its support; `None` if it hangs below its carrier.
     pub(super) on: Option<Slot>,
     /// How far it is taken in this frame.
     pub(super) shift: Vec3,

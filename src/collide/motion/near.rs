@@ -1,4 +1,4 @@
-//! What is around the ways of dynamic bodies: boxes that do not give way, and other bodies that they may meet.
+//! Lists the boxes around the ways of dynamic bodies, and the other bodies that they may meet.
 
 use super::Step;
 use super::mover::Mover;
@@ -125,7 +125,8 @@ impl Step<'_, '_> {
             if depth.cmpgt(Vec3::ZERO).all() {
                 for number in [a as usize, b as usize] {
                     let mover = &mut movers[number];
-                    let wanted = mover.aabb.grown(2.0 * depth.min_element());
+                    let size = mover.aabb.size().min_element();
+                    let wanted = mover.aabb.grown(2.0 * depth.min_element() + size / 2.0);
                     mover.region = mover.region.merged(&wanted);
                     widened.push(number);
                 }
@@ -390,7 +391,7 @@ impl Step<'_, '_> {
     }
 }
 
-/// How much more than its way is looked at around a body.
+/// The room around the way of a body.
 fn room(aabb: &Aabb) -> f32 {
     aabb.size().min_element() * ROOM
 }

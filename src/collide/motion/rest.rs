@@ -2,7 +2,7 @@
 //!
 //! A group in which nothing has moved, and that has no velocity, comes out of the next frame as it went into it, as long as
 //! nothing in it and around it changes: the outcome of a frame follows from nothing else. Such a group *rests*. It wakes
-//! before a frame in which that may be otherwise, so that nobody can tell whether it was skipped.
+//! before a frame in which that may be otherwise, so skipping it changes no bit.
 
 use super::Step;
 use super::sweep::Whose;
@@ -18,7 +18,7 @@ use smallvec::SmallVec;
 
 #[cfg(test)]
 thread_local! {
-    /// Whether everything is looked at in each frame, to see that it makes no difference.
+    /// Whether every body is computed in each frame, to test that skipping changes nothing.
     pub(super) static IS_OFF: std::cell::Cell<bool> = const { std::cell::Cell::new(false) };
 }
 

@@ -55,7 +55,7 @@ pub(super) struct Solid {
     pub(super) inverse_mass: f32,
     pub(super) restitution: f32,
     pub(super) friction: f32,
-    /// What it stands on, if that takes it along.
+    /// The slot of its carrier.
     pub(super) carrier: Option<Slot>,
     /// Bits that order as its height does.
     pub(super) height: u32,
@@ -149,7 +149,7 @@ impl Solid {
         }
     }
 
-    /// Lets it stay where it is along an axis, whatever comes: it is deep in something that moves through everything.
+    /// Lets it stay where it is along an axis: it is deep in something that moves through everything.
     pub(super) fn pin(&mut self, axis: usize) {
         (self.velocity[axis], self.pull[axis]) = (0.0, 0.0);
         for direction in [-1.0, 1.0] {
@@ -209,7 +209,7 @@ impl Solid {
         }
     }
 
-    /// Lets friction act along a face for the rest of a frame, with so many m/s² at most. Says whether it comes to rest on it.
+    /// Lets friction act along a face for the rest of a frame, with at most `most` m/s². Says whether it comes to rest on it.
     pub(super) fn rub(&mut self, axis: usize, surface: Vec3, most: f32, left: f32) -> bool {
         let mut along = self.velocity - surface;
         let mut pull = self.pull;

@@ -19,7 +19,7 @@ const MOST_START: f32 = 2.0;
 /// How far apart a body and what it stands on may be, in metres, beyond rounding.
 const GAP: f32 = 1e-3;
 
-/// What a body stands on, while rides are worked out.
+/// The support of a body, while rides are found.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Support {
     area: f32,
@@ -207,6 +207,16 @@ impl Step<'_, '_> {
 
     /// Lets the velocities of bodies count from those of what takes them along at the end of the frame.
     pub(super) fn end_rides(&mut self) {
+        if self.lists.moved.is_empty()
+            && self
+                .lists
+                .movers
+                .list
+                .iter()
+                .all(|body| body.ride.is_none())
+        {
+            return;
+        }
         let Some(down) = self.down_axis() else {
             for mover in &mut self.lists.movers.list {
                 if let Some(ride) = mover.ride {

@@ -1,8 +1,8 @@
 //! The geometry of moving boxes up to faces, without a word of why they move.
 //!
-//! A body goes along its true way to the earliest face in it, whatever the order in which the obstacles are listed, so it can
-//! neither tunnel nor snap to some other neighbor. The guard that ends each move is the very expression that tells whether
-//! boxes overlap ([`Aabb::overlaps`] of [`PlacedBox::at`]), so a body that has stopped is not in the wall by a rounding error.
+//! A body goes along its true way to the earliest face in it, in any order of the obstacles, so it can
+//! neither tunnel nor snap to some other neighbor. The guard that ends each move is the very expression of
+//! overlap ([`Aabb::overlaps`] of [`PlacedBox::at`]), so a body that has stopped is not in the wall by a rounding error.
 //! Where rounding allows no such place the body stays where it was, which is always free.
 
 use super::mover::Part;
@@ -195,7 +195,7 @@ pub(super) fn advance(
             near.push(number);
             let met = meeting(&here, way, &obstacle.aabb, obstacle.side, manner);
             let Some((share, axis)) = met else { continue };
-            // Of several at one moment the one that is met most steeply, whatever their order.
+            // Of several at one moment the one that is met most steeply, in any order.
             let is_first = first.is_none_or(|(earliest, _, known): (f64, usize, Hit)| {
                 let steeper = way[axis].abs() > way[known.axis].abs();
                 share < earliest || (share == earliest && steeper)

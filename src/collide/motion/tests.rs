@@ -9,7 +9,7 @@ use proptest::prelude::*;
 
 fn part(own: Aabb) -> Part {
     Part {
-        placed: PlacedBox::new(&own, &Affine3A::IDENTITY, false),
+        placed: PlacedBox::new(&own, &Affine3A::IDENTITY),
         slot: 0,
         layer: Layer::default(),
     }
@@ -45,7 +45,7 @@ fn boxes(count: usize) -> impl Strategy<Value = Vec<Aabb>> {
 }
 
 proptest! {
-    /// Whatever parts a body has and wherever it goes: it has entered nothing, it went no farther than asked, and where
+    /// For any parts and any way: the body has entered nothing, it went no farther than asked, and where
     /// something stopped it there is next to nothing between the two.
     #[test]
     fn a_move_goes_up_to_the_first_face(
@@ -86,14 +86,14 @@ proptest! {
         }
     }
 
-    /// The body ends where the nearest face is, and nowhere else, whatever the order of the obstacles.
+    /// The body ends where the nearest face is, and nowhere else, in any order of the obstacles.
     #[test]
     fn a_move_ends_at_the_nearest_face(walls in boxes(16), start in vector(9.0), axis in 0_usize..3, distance in -20.0_f32..20.0) {
         let parts = [off_center()];
         let mut walls: Vec<Obstacle> = walls.into_iter().map(obstacle).collect();
         prop_assume!(is_free(&parts, start, &walls));
         let here = parts[0].at(start);
-        // What is beside the way by less counts as a ledge.
+        // A box beside the way by less counts as a ledge.
         let across = |wall: &Obstacle| {
             let depth = here.depth(&wall.aabb);
             (0..3).filter(|&other| other != axis).map(|other| depth[other]).fold(f32::INFINITY, f32::min)
@@ -269,7 +269,7 @@ fn heap(
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(24))]
 
-    /// Whether what rests is skipped or looked at in each frame: every bit is the same.
+    /// Skipping bodies at rest changes no bit.
     #[test]
     fn nobody_can_tell_whether_what_rests_is_skipped(
         columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),

@@ -33,7 +33,7 @@ proptest! {
 
     #[test]
     fn flush_tiles_share_their_faces_to_the_bit(x in 0_u32..10_000, place in -1e5_f32..1e5, size in 0.01_f32..9.0) {
-        let placed = PlacedTiles { corner: Vec3::splat(place), tile: Vec3::splat(size) };
+        let placed = PlacedTiles { corner: Vec3::splat(place), tile: Vec3::splat(size), is_mirrored: [false; 3] };
         prop_assert_eq!(placed.tile([x, x, x]).max, placed.tile([x + 1, x + 1, x + 1]).min);
     }
 }

@@ -286,7 +286,7 @@ impl BoxTree {
     }
 
     /// A lane for an id that has none: the next one at the end, where it lies far from its neighbors until all are sorted.
-    /// Makes room for so many boxes with ids below a number, so that coming and going allocates nothing from then on.
+    /// Makes room for `count` boxes with ids below `ids`, so that later changes allocate nothing.
     pub(in crate::collide) fn reserve(&mut self, count: usize, ids: usize) {
         if ids <= self.lanes.len() && count * 2 <= self.ids.capacity() {
             return;

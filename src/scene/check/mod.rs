@@ -104,6 +104,10 @@ pub(super) fn check(
                 .as_ref()
                 .is_some_and(|number| *number.get_ref() == 2),
             iterations: document.iterations,
+            margin: document
+                .margin
+                .as_ref()
+                .map(|margin| *margin.get_ref() as f32),
             seed: document.seed,
             layers,
         },
@@ -267,6 +271,12 @@ impl<'d> Checker<'d> {
                 "a scene of 0 frames does nothing",
                 "run 1 frame or more",
             );
+        }
+        if let Some(margin) = &document.margin
+            && !(0.0..=1e6).contains(margin.get_ref())
+        {
+            let message = format!("a margin of {} m is none", margin.get_ref());
+            self.fault(margin, message, "write a number from 0 to 1e6");
         }
         if let Some(step) = &document.step {
             let seconds = *step.get_ref();

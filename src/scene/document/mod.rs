@@ -96,6 +96,9 @@ pub(in crate::scene) struct Document {
     pub(in crate::scene) dimensions: Option<Spanned<u8>>,
     /// How often in a frame overlapping dynamic bodies are moved apart at most; 4 unless given.
     pub(in crate::scene) iterations: Option<u32>,
+    /// How far apart boxes may be and still touch, in metres; 0.001 unless given.
+    #[schemars(with = "Option<f64>", range(min = 0.0))]
+    pub(in crate::scene) margin: Option<Spanned<f64>>,
     /// The seed of all that systems leave to chance, such as where spawners make copies; that of the program unless given.
     pub(in crate::scene) seed: Option<u64>,
     /// Layers by name, each with the names of the layers that it meets. Meeting is mutual, so one side is enough. The
