@@ -33,7 +33,7 @@ pub enum Motion {
 /// Velocity is in world space, also for a body that has a parent. What stands on a kinematic body, or hangs below any body, is
 /// taken along by it, up to what is in the way. The velocity of such a rider counts from that of its carrier; when it leaves, it
 /// keeps the velocity that it has in the world. Boxes below a dynamic body that have no body of their own are parts of it; a
-/// dynamic body below another dynamic one is refused.
+/// dynamic body below another dynamic one moves by itself.
 ///
 /// # Example
 ///

@@ -206,6 +206,27 @@ fn what_hangs_below_a_body_does_not_block_it() {
     assert!((place_of(&runtime, truck).x - 1.0).abs() < 1e-4);
 }
 
+#[test]
+fn a_dynamic_body_below_a_dynamic_one_moves_by_itself() {
+    let mut runtime = Runtime::new();
+    let above = spawn_body(&mut runtime, cube(0.5), Body::dynamic());
+    let below = Body::dynamic().with_velocity(Vec3::X);
+    let below = spawn_body(&mut runtime, cube(0.5).moved(Vec3::X * 3.0), below);
+    runtime
+        .world_mut()
+        .link_in_place(below, above)
+        .expect("no cycle");
+    runtime.run_frames(60).expect("nothing fails");
+    let placed = runtime.world().get::<WorldTransform>(below);
+    let placed = placed.expect("it is alive").translation();
+    let fallen = place_of(&runtime, above).y;
+    assert!((fallen + 4.905).abs() < 0.01, "{fallen}");
+    assert!(
+        placed.abs_diff_eq(Vec3::new(4.0, fallen, 0.0), 0.01),
+        "{placed}"
+    );
+}
+
 #[cfg(feature = "snapshot")]
 #[test]
 fn a_restored_body_is_not_carried_by_what_it_stood_on_later() {

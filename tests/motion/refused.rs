@@ -146,28 +146,3 @@ fn the_longest_step_and_the_largest_masses_give_numbers() {
         }
     }
 }
-
-#[test]
-fn a_dynamic_body_below_a_dynamic_one_is_refused() {
-    let mut runtime = Runtime::new();
-    let above = spawn_body(&mut runtime, cube(0.5), Body::dynamic());
-    let below = spawn_body(
-        &mut runtime,
-        cube(0.5).moved(Vec3::X * 3.0),
-        Body::dynamic(),
-    );
-    runtime.world_mut().link(below, above).expect("no cycle");
-    let told = runtime
-        .run_frames(1)
-        .expect_err("it means nothing")
-        .to_string();
-    assert!(told.contains("hangs below another dynamic body"), "{told}");
-    // As a part of the one above it falls with it, and no faster.
-    runtime
-        .world_mut()
-        .detach::<Body>(below)
-        .expect("it is there");
-    runtime.run_frames(60).expect("nothing fails");
-    let fallen = place_of(&runtime, above).y;
-    assert!((fallen + 4.905).abs() < 0.4, "{fallen}");
-}

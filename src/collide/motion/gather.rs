@@ -19,7 +19,6 @@ use smallvec::SmallVec;
 /// Errors of the place and the gravity of a body.
 const NOWHERE: &str =
     "is at a place that is not finite; give its transform, and those above it, finite numbers";
-const BELOW: &str = "is dynamic and hangs below another dynamic body; unlink it, make it kinematic, or remove its body so that its boxes are parts of the one above";
 const NO_FALL: &str = "falls by a gravity that is not finite; give the global `Gravity`, and its gravity scale, finite numbers";
 
 impl Lists {
@@ -64,25 +63,7 @@ impl Lists {
         }
         self.movers.gather_below(rows, links, boxes);
         self.movers.sort();
-        self.refuse_below(links, refused);
         self.resting.wake_changed(boxes);
-    }
-
-    /// Refuses dynamic bodies that hang below dynamic ones: each would move by itself and with the other.
-    fn refuse_below(&mut self, links: &Rows<'_, &'static LinkNode>, refused: &mut RefusedBodies) {
-        for number in 0..self.movers.list.len() {
-            let mover = &self.movers.list[number];
-            if !mover.is_dynamic || mover.depth == 0 {
-                continue;
-            }
-            let above = self.movers.carrier_above(mover, links);
-            if above.is_some_and(|above| above.is_dynamic) {
-                refused.refuse(mover.entity, BELOW);
-                let mover = &mut self.movers.list[number];
-                mover.stays = true;
-                (mover.velocity, mover.pull, mover.inverse_mass) = (Vec3::ZERO, Vec3::ZERO, 0.0);
-            }
-        }
     }
 
     /// Lists the bodies of the groups that wake. Says whether there were any.
@@ -197,7 +178,6 @@ impl Lists {
             inverse_mass: if is_dynamic { body.mass.recip() } else { 0.0 },
             restitution: body.restitution,
             friction: body.friction,
-            stays: false,
             pinned: 0,
             ride: None,
             obstacles: 0..0,
@@ -210,7 +190,7 @@ impl Lists {
     pub(super) fn write(&mut self, rows: &mut MoverRows<'_>, (links, placements): &Above<'_>) {
         let movers = &mut self.movers;
         movers.follow_parents(links);
-        for mover in movers.list.iter().filter(|mover| !mover.stays) {
+        for mover in &movers.list {
             let Some((_, transform, body, ..)) = rows.get(mover.entity) else {
                 continue;
             };

@@ -56,8 +56,6 @@ pub(super) struct Mover {
     pub(super) inverse_mass: f32,
     pub(super) restitution: f32,
     pub(super) friction: f32,
-    /// Whether its place and velocity are not written back.
-    pub(super) stays: bool,
     /// A bit for each axis along which it stays where it is: it is deep in something that moves through everything.
     pub(super) pinned: u8,
     /// What takes it along in this frame.

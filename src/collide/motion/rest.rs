@@ -121,8 +121,12 @@ impl Resting {
         if is_same {
             return;
         }
+        // The names of layers are copied only when they change.
+        let known = self.settings.take().map(|known| known.layers);
         self.settings = Some(Settings {
-            layers: layers.clone(),
+            layers: known
+                .filter(|known| known == layers)
+                .unwrap_or_else(|| layers.clone()),
             gravity,
             seconds,
             iterations,

@@ -90,14 +90,16 @@ impl Step<'_, '_> {
         }
     }
 
-    /// Lets dynamic bodies that hang below others come with them.
+    /// Lets dynamic bodies that hang below kinematic ones come with them.
     fn ride_below(&mut self) {
         for number in 0..self.lists.movers.list.len() {
             let mover = &self.lists.movers.list[number];
             if !mover.is_dynamic || mover.depth == 0 {
                 continue;
             }
-            let Some(above) = self.lists.movers.carrier_above(mover, self.links) else {
+            // Below a dynamic body it moves by itself, or it would fall twice as fast.
+            let above = self.lists.movers.carrier_above(mover, self.links);
+            let Some(above) = above.filter(|above| !above.is_dynamic) else {
                 continue;
             };
             let shift = above.displacement();
