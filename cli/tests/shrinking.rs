@@ -48,7 +48,7 @@ fn a_scene_is_made_small_beside_the_old_one() {
     let small = folder.path().join("falls.shrunk.toml");
     let text = fs::read_to_string(&small).expect("it was written");
     assert!(
-        !text.contains("gull") && text.contains("frames = 38"),
+        !text.contains("gull") && text.contains("frames = 39"),
         "{text}"
     );
     gerust()

@@ -72,9 +72,9 @@ fn contacts_are_listed_with_side_depth_state_and_since() {
         &text,
         &[
             "after frame 60: 8 contacts, 0 of them left over by motion",
-            "floor              arm-crane          +y    0.0000  held       0  carries it",
-            "maze               runaway            +z    0.0000  held       1",
-            "arm-crane          wall               -x    0.0000  began     60",
+            "floor          arm-crane      +y    0.0000   0.16 Ns  held       0  carries it",
+            "maze           runaway        +z    0.0000         -  held       1",
+            "arm-crane      wall           -x    0.0000         -  began     60",
         ],
     );
     let view = json_of(gerust().args([

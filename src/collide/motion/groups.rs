@@ -123,6 +123,10 @@ impl Step<'_, '_> {
             iterations: self.iterations,
         };
         lists.scratch.reserve(lists.solids.len());
+        let bodies = lists.solids.len();
+        lists
+            .woken
+            .reserve(bodies.saturating_sub(lists.woken.len()));
         let indices = lists.solids.iter().map(|body| body.id as usize + 1);
         let slots = movers
             .iter()

@@ -310,9 +310,14 @@ impl BoxTree {
         if self.levels.is_empty() {
             self.levels.push(Vec::new());
         }
-        // Holes in between are closed by sorting.
-        let lane = self.used;
-        self.used += 1;
+        // Holes in between are closed by sorting. Few boxes are never sorted, so there they are filled.
+        let is_full = self.used == self.ids.len() && self.used <= FEW;
+        let hole = match is_full && self.count < self.used {
+            true => self.ids.iter().position(|&known| known == NO_ID),
+            false => None,
+        };
+        let lane = hole.unwrap_or(self.used);
+        self.used = self.used.max(lane + 1);
         if lane == self.ids.len() {
             self.levels[0].push(Eight::default());
             self.ids.resize(self.levels[0].len() * LANES, NO_ID);
