@@ -8,22 +8,18 @@
 //! A body that does not bounce is *held* at what it met: along that axis the two move on as one. What is held from behind by
 //! something that does not give way cannot give way itself; once it leaves, it is held no more.
 
+use super::events::{Event, Other, rough};
+use super::friction::{rub, rub_held};
 use super::solid::{Frame, Ground, Hold, Solid, side_of};
 use super::sweep::{Whose, meeting};
-use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
 use glam::Vec3;
-use std::cmp::Ordering;
 use std::collections::BinaryHeap;
 
 /// Meetings of one body in a frame, after which it bounces no more.
 const MOST_BOUNCES: u8 = 8;
 /// Meetings of one body in a frame, after which it stays where it is until the next.
 const MOST_HITS: u8 = 48;
-/// How far apart two boxes are at most that push each other, as a share of their size.
-const PUSH_SHARE: f32 = 1e-4;
-/// Levels of a stack through which the weight of what is above is felt.
-const MOST_LEVELS: usize = 64;
 
 /// An exchange between two colliders.
 #[derive(Clone, Copy, PartialEq, Debug)]
@@ -38,71 +34,14 @@ pub(super) struct Exchange {
     pub(super) approach: f32,
 }
 
-/// A meeting to come.
-#[derive(Clone, Copy, Debug)]
-pub(super) struct Event {
-    time: f32,
-    /// Bits that order as the height of the lower of the two does.
-    height: u32,
-    /// The rougher and the more elastic of several faces that lie in one plane counts.
-    rough: u64,
-    /// The lesser and the greater id.
-    ids: (u32, u32),
-    body: u32,
-    part: u32,
-    other: Other,
-    axis: usize,
-    direction: f32,
-    stamps: (u32, u32),
-}
-
-#[derive(Clone, Copy, Debug)]
-enum Other {
-    Obstacle(u32),
-    Body { number: u32, part: u32 },
-}
-
-impl Event {
-    fn key(&self) -> (u32, u32, std::cmp::Reverse<u64>, (u32, u32), usize) {
-        (
-            ordered(self.time),
-            self.height,
-            std::cmp::Reverse(self.rough),
-            self.ids,
-            self.axis,
-        )
-    }
-}
-
-impl PartialEq for Event {
-    fn eq(&self, other: &Self) -> bool {
-        self.cmp(other) == Ordering::Equal
-    }
-}
-
-impl Eq for Event {}
-
-impl PartialOrd for Event {
-    fn partial_cmp(&self, other: &Self) -> Option<Ordering> {
-        Some(self.cmp(other))
-    }
-}
-
-/// The earliest is the greatest, so that a heap gives it out first.
-impl Ord for Event {
-    fn cmp(&self, other: &Self) -> Ordering {
-        other.key().cmp(&self.key())
-    }
-}
-
 /// Lists that one group needs, kept from group to group.
 #[derive(Default, Debug)]
 pub(super) struct Scratch {
     events: BinaryHeap<Event>,
     changed: Vec<u32>,
     /// Bodies that push as one, and how often such a row was listed.
-    row: Vec<u32>,
-    rows: u32,
+    pub(super) row: Vec<u32>,
+    pub(super) rows: u32,
     pub(super) exchanges: Vec<Exchange>,
     pub(super) commit: super::commit::Scratch,
 }
@@ -250,14 +189,14 @@ impl Flight<'_> {
     }
 
     /// Brings a body to a moment at which it meets something.
-    fn come_to(&mut self, number: usize, time: f32) {
+    pub(super) fn come_to(&mut self, number: usize, time: f32) {
         self.touch(number, time);
         let body = &mut self.bodies[number];
         body.hits = body.hits.saturating_add(1);
     }
 
     /// Brings a body to a moment, and notes that it flies on otherwise.
-    fn touch(&mut self, number: usize, time: f32) {
+    pub(super) fn touch(&mut self, number: usize, time: f32) {
         let body = &mut self.bodies[number];
         if !body.is_changed {
             body.is_changed = true;
@@ -499,251 +438,6 @@ impl Flight<'_> {
             self.load(a, axis, -direction, weight);
         }
     }
-
-    /// Lists a body and all that lie against it in a direction, one behind the other, and move no more slowly away from there:
-    /// what pushes it, or what it pushes.
-    fn list_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
-        self.scratch.row.clear();
-        self.scratch.rows += 1;
-        self.lengthen_row(number, axis, direction, time);
-    }
-
-    /// Adds a body and all that lie against it to the row.
-    fn lengthen_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
-        let frame = self.frame;
-        let mark = self.scratch.rows;
-        let mut row = std::mem::take(&mut self.scratch.row);
-        let mut at = row.len();
-        row.push(number as u32);
-        self.bodies[number].row = mark;
-        while let Some(&next) = row.get(at) {
-            at += 1;
-            self.touch(next as usize, time);
-            let body = &self.bodies[next as usize];
-            let (speed, place) = (body.velocity[axis], body.at);
-            let parts = frame.parts_of(body);
-            for &neighbor in frame.neighbors_of(body) {
-                let other = &self.bodies[neighbor as usize];
-                let closing = (speed - other.velocity_at(time)[axis]) * direction;
-                if closing < -frame.rest_speed / 64.0
-                    || other.inverse_mass == 0.0
-                    || other.row == mark
-                {
-                    continue;
-                }
-                let there = other.at + other.chord * (time - other.time);
-                let lies_against = parts.iter().any(|part| {
-                    let here = part.at(place);
-                    frame.parts_of(other).iter().any(|other_part| {
-                        lies_against(&here, &other_part.at(there), axis, direction)
-                            && frame.layers.do_meet(part.layer, other_part.layer)
-                    })
-                });
-                if lies_against {
-                    row.push(neighbor);
-                    self.bodies[neighbor as usize].row = mark;
-                }
-            }
-        }
-        self.scratch.row = row;
-    }
-
-    /// Gives all in the row the velocity of what has stopped the first one. Returns the impulse of the others.
-    fn stop_row(&mut self, axis: usize, direction: f32, velocity: f32) -> f32 {
-        let mut impulse = 0.0;
-        for at in 1..self.scratch.row.len() {
-            let body = &mut self.bodies[self.scratch.row[at] as usize];
-            let approach = (body.velocity[axis] - velocity) * direction;
-            if approach > 0.0 {
-                impulse += approach / body.inverse_mass;
-                body.velocity[axis] = velocity;
-                body.hit_axes |= 1 << axis;
-            }
-        }
-        impulse
-    }
-
-    /// Lets two bodies that have met, what pushes the one and what the other pushes continue as one. Returns the impulse between
-    /// the two.
-    fn push_row(
-        &mut self,
-        a: usize,
-        b: usize,
-        axis: usize,
-        direction: f32,
-        give: (f32, f32),
-    ) -> f32 {
-        let time = self.bodies[a].time;
-        if give.1 == 0.0 {
-            let velocity = self.bodies[b].velocity[axis];
-            let own = &mut self.bodies[a];
-            let mut impulse = (own.velocity[axis] - velocity) * direction / own.inverse_mass;
-            own.velocity[axis] = velocity;
-            self.list_row(a, axis, -direction, time);
-            impulse += self.stop_row(axis, direction, velocity);
-            return impulse;
-        }
-        if give.0 == 0.0 {
-            let velocity = self.bodies[a].velocity[axis];
-            let other = &mut self.bodies[b];
-            let mut impulse = (velocity - other.velocity[axis]) * direction / other.inverse_mass;
-            other.velocity[axis] = velocity;
-            self.list_row(b, axis, direction, time);
-            impulse += self.stop_row(axis, -direction, velocity);
-            return impulse;
-        }
-        // Ahead first: what is held there holds all.
-        self.list_row(b, axis, direction, time);
-        let held = self.scratch.row.iter().find_map(|&member| {
-            let body = &self.bodies[member as usize];
-            body.is_held(axis, direction).then(|| body.velocity[axis])
-        });
-        let mut sums = (0.0_f64, 0.0_f64);
-        let add = |body: &Solid, sums: &mut (f64, f64)| {
-            let mass = f64::from(body.inverse_mass).recip();
-            sums.0 += mass;
-            sums.1 += mass * f64::from(body.velocity[axis]);
-        };
-        let ahead = self.scratch.row.len();
-        for &member in &self.scratch.row {
-            add(&self.bodies[member as usize], &mut sums);
-        }
-        let pushed = sums;
-        self.lengthen_row(a, axis, -direction, time);
-        for &member in &self.scratch.row[ahead..] {
-            add(&self.bodies[member as usize], &mut sums);
-        }
-        let velocity = held.unwrap_or((sums.1 / sums.0) as f32);
-        let impulse = (pushed.0 * f64::from(velocity) - pushed.1) as f32 * direction;
-        for (at, &member) in self.scratch.row.iter().enumerate() {
-            let body = &mut self.bodies[member as usize];
-            body.velocity[axis] = velocity;
-            if at > 0 && at != ahead {
-                body.hit_axes |= 1 << axis;
-            }
-        }
-        impulse.abs()
-    }
-
-    /// Lets a body that is held feel a weight at its back: the ground below it rubs harder.
-    fn load(&mut self, mut number: usize, axis: usize, direction: f32, weight: f32) {
-        let time = self.bodies[number].time;
-        let left = self.frame.seconds - time;
-        for _ in 0..MOST_LEVELS {
-            let Hold::At { ground, .. } = self.bodies[number].holds[side_of(axis, direction)]
-            else {
-                return;
-            };
-            match ground {
-                Ground::Face { surface, friction } => {
-                    if self.bodies[number].grip(axis, direction) >= friction {
-                        return;
-                    }
-                    self.touch(number, time);
-                    let body = &mut self.bodies[number];
-                    let limit = friction * weight * body.inverse_mass;
-                    if body.rub(axis, surface, limit, left) {
-                        body.note_grip(axis, direction, friction);
-                    }
-                    return;
-                }
-                Ground::Body {
-                    number: below,
-                    friction,
-                } => {
-                    let below = below as usize;
-                    let [own, other] = self
-                        .bodies
-                        .get_disjoint_mut([number, below])
-                        .expect("no body stands on itself");
-                    if friction > 0.0 && slides(own, other, axis) {
-                        // A body that has come to rest keeps its way.
-                        let rests = other.grip(axis, direction) >= friction;
-                        self.touch(number, time);
-                        if !rests {
-                            self.touch(below, time);
-                        }
-                        let [own, other] = self
-                            .bodies
-                            .get_disjoint_mut([number, below])
-                            .expect("no body stands on itself");
-                        rub_held(own, other, axis, direction, friction, weight, left);
-                    }
-                    number = below;
-                }
-            }
-        }
-    }
-}
-
-/// Whether a box lies against another one in a direction.
-fn lies_against(here: &Aabb, there: &Aabb, axis: usize, direction: f32) -> bool {
-    let most = (here.max[axis] - here.min[axis]) * PUSH_SHARE;
-    let depth = here.depth(there);
-    let is_ahead = (there.center() - here.center())[axis] * direction > 0.0;
-    is_ahead
-        && depth[axis].abs() <= most
-        && (0..3).all(|across| across == axis || depth[across] > most)
-}
-
-fn slides(a: &Solid, b: &Solid, axis: usize) -> bool {
-    let mut along = (a.velocity - b.velocity).abs() + (a.pull - b.pull).abs();
-    along[axis] = 0.0;
-    along != Vec3::ZERO
-}
-
-/// Lets friction act between a body and another one that holds it, under a weight in newtons.
-fn rub_held(
-    body: &mut Solid,
-    ground: &mut Solid,
-    axis: usize,
-    direction: f32,
-    friction: f32,
-    weight: f32,
-    left: f32,
-) {
-    if friction == 0.0 || weight == 0.0 {
-        return;
-    }
-    if ground.grip(axis, direction) < friction {
-        rub(body, ground, axis, friction * weight, left);
-        return;
-    }
-    let most = friction * weight * body.inverse_mass;
-    if body.rub(axis, ground.velocity, most, left) {
-        body.note_grip(axis, direction, friction);
-    }
-}
-
-/// Lets friction act between two bodies for the rest of a frame, with at most `force` newtons.
-fn rub(a: &mut Solid, b: &mut Solid, axis: usize, force: f32, left: f32) {
-    let give = a.inverse_mass + b.inverse_mass;
-    let mut along = a.velocity - b.velocity;
-    let mut pull = a.pull - b.pull;
-    (along[axis], pull[axis]) = (0.0, 0.0);
-    let end = along + pull * left;
-    if force == 0.0 || give == 0.0 || end == Vec3::ZERO {
-        return;
-    }
-    if end.length() > force * left * give {
-        let force = end.normalize() * force;
-        a.pull -= force * a.inverse_mass;
-        b.pull += force * b.inverse_mass;
-        return;
-    }
-    // The two stop on each other.
-    let share = a.inverse_mass / give;
-    for across in (0..3).filter(|&across| across != axis) {
-        a.velocity[across] -= along[across] * share;
-        a.pull[across] -= pull[across] * share;
-        if share < 1.0 {
-            b.velocity[across] = a.velocity[across];
-            b.pull[across] = a.pull[across];
-        } else {
-            a.velocity[across] = b.velocity[across];
-            a.pull[across] = b.pull[across];
-        }
-    }
 }
 
 /// The speed with which a body leaves what it struck with a speed.
@@ -752,37 +446,5 @@ pub(super) fn bounce(restitution: f32, approach: f32, rest_speed: f32) -> f32 {
         restitution * approach
     } else {
         0.0
-    }
-}
-
-fn rough(friction: f32, restitution: f32) -> u64 {
-    u64::from(friction.to_bits()) << 32 | u64::from(restitution.to_bits())
-}
-
-/// A number whose bits order as it does.
-pub(super) fn ordered(number: f32) -> u32 {
-    // Plus nothing, so that both zeros are one.
-    let bits = (number + 0.0).to_bits();
-    match bits >> 31 {
-        0 => bits | 1 << 31,
-        _ => !bits,
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::ordered;
-    use proptest::prelude::*;
-
-    proptest! {
-        #[test]
-        fn bits_order_as_numbers_do(a in any::<f32>(), b in any::<f32>()) {
-            prop_assert_eq!(ordered(a) < ordered(b), a < b);
-        }
-    }
-
-    #[test]
-    fn zeros_are_one() {
-        assert_eq!(ordered(0.0), ordered(-0.0));
     }
 }

@@ -1,7 +1,8 @@
 //! Groups of bodies that may meet each other in a frame, and no other.
 
 use super::Step;
-use super::flight::{Flight, ordered};
+use super::events::ordered;
+use super::flight::Flight;
 use super::solid::{Frame, Solid};
 use glam::Vec3;
 

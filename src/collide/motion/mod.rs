@@ -12,7 +12,9 @@
 
 mod commit;
 mod depths;
+mod events;
 mod flight;
+mod friction;
 mod gather;
 mod groups;
 mod kinematic;
@@ -21,6 +23,7 @@ mod mover;
 mod near;
 mod push_out;
 mod rest;
+mod rows;
 mod solid;
 mod support;
 mod sweep;

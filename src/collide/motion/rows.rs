@@ -1,0 +1,145 @@
+//! Bodies in a row, one against the other, that push as one.
+
+use super::flight::Flight;
+use super::solid::Solid;
+use crate::collide::aabb::Aabb;
+
+/// How far apart two boxes are at most that push each other, as a share of their size.
+const PUSH_SHARE: f32 = 1e-4;
+
+impl Flight<'_> {
+    /// Lists a body and all that lie against it in a direction, one behind the other, and move no more slowly away from there:
+    /// what pushes it, or what it pushes.
+    pub(super) fn list_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
+        self.scratch.row.clear();
+        self.scratch.rows += 1;
+        self.lengthen_row(number, axis, direction, time);
+    }
+
+    /// Adds a body and all that lie against it to the row.
+    fn lengthen_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
+        let frame = self.frame;
+        let mark = self.scratch.rows;
+        let mut row = std::mem::take(&mut self.scratch.row);
+        let mut at = row.len();
+        row.push(number as u32);
+        self.bodies[number].row = mark;
+        while let Some(&next) = row.get(at) {
+            at += 1;
+            self.touch(next as usize, time);
+            let body = &self.bodies[next as usize];
+            let (speed, place) = (body.velocity[axis], body.at);
+            let parts = frame.parts_of(body);
+            for &neighbor in frame.neighbors_of(body) {
+                let other = &self.bodies[neighbor as usize];
+                let closing = (speed - other.velocity_at(time)[axis]) * direction;
+                if closing < -frame.rest_speed / 64.0
+                    || other.inverse_mass == 0.0
+                    || other.row == mark
+                {
+                    continue;
+                }
+                let there = other.at + other.chord * (time - other.time);
+                let lies_against = parts.iter().any(|part| {
+                    let here = part.at(place);
+                    frame.parts_of(other).iter().any(|other_part| {
+                        lies_against(&here, &other_part.at(there), axis, direction)
+                            && frame.layers.do_meet(part.layer, other_part.layer)
+                    })
+                });
+                if lies_against {
+                    row.push(neighbor);
+                    self.bodies[neighbor as usize].row = mark;
+                }
+            }
+        }
+        self.scratch.row = row;
+    }
+
+    /// Gives all in the row the velocity of what has stopped the first one. Returns the impulse of the others.
+    pub(super) fn stop_row(&mut self, axis: usize, direction: f32, velocity: f32) -> f32 {
+        let mut impulse = 0.0;
+        for at in 1..self.scratch.row.len() {
+            let body = &mut self.bodies[self.scratch.row[at] as usize];
+            let approach = (body.velocity[axis] - velocity) * direction;
+            if approach > 0.0 {
+                impulse += approach / body.inverse_mass;
+                body.velocity[axis] = velocity;
+                body.hit_axes |= 1 << axis;
+            }
+        }
+        impulse
+    }
+
+    /// Lets two bodies that have met, what pushes the one and what the other pushes continue as one. Returns the impulse between
+    /// the two.
+    pub(super) fn push_row(
+        &mut self,
+        a: usize,
+        b: usize,
+        axis: usize,
+        direction: f32,
+        give: (f32, f32),
+    ) -> f32 {
+        let time = self.bodies[a].time;
+        if give.1 == 0.0 {
+            let velocity = self.bodies[b].velocity[axis];
+            let own = &mut self.bodies[a];
+            let mut impulse = (own.velocity[axis] - velocity) * direction / own.inverse_mass;
+            own.velocity[axis] = velocity;
+            self.list_row(a, axis, -direction, time);
+            impulse += self.stop_row(axis, direction, velocity);
+            return impulse;
+        }
+        if give.0 == 0.0 {
+            let velocity = self.bodies[a].velocity[axis];
+            let other = &mut self.bodies[b];
+            let mut impulse = (velocity - other.velocity[axis]) * direction / other.inverse_mass;
+            other.velocity[axis] = velocity;
+            self.list_row(b, axis, direction, time);
+            impulse += self.stop_row(axis, -direction, velocity);
+            return impulse;
+        }
+        // Ahead first: what is held there holds all.
+        self.list_row(b, axis, direction, time);
+        let held = self.scratch.row.iter().find_map(|&member| {
+            let body = &self.bodies[member as usize];
+            body.is_held(axis, direction).then(|| body.velocity[axis])
+        });
+        let mut sums = (0.0_f64, 0.0_f64);
+        let add = |body: &Solid, sums: &mut (f64, f64)| {
+            let mass = f64::from(body.inverse_mass).recip();
+            sums.0 += mass;
+            sums.1 += mass * f64::from(body.velocity[axis]);
+        };
+        let ahead = self.scratch.row.len();
+        for &member in &self.scratch.row {
+            add(&self.bodies[member as usize], &mut sums);
+        }
+        let pushed = sums;
+        self.lengthen_row(a, axis, -direction, time);
+        for &member in &self.scratch.row[ahead..] {
+            add(&self.bodies[member as usize], &mut sums);
+        }
+        let velocity = held.unwrap_or((sums.1 / sums.0) as f32);
+        let impulse = (pushed.0 * f64::from(velocity) - pushed.1) as f32 * direction;
+        for (at, &member) in self.scratch.row.iter().enumerate() {
+            let body = &mut self.bodies[member as usize];
+            body.velocity[axis] = velocity;
+            if at > 0 && at != ahead {
+                body.hit_axes |= 1 << axis;
+            }
+        }
+        impulse.abs()
+    }
+}
+
+/// Whether a box lies against another one in a direction.
+fn lies_against(here: &Aabb, there: &Aabb, axis: usize, direction: f32) -> bool {
+    let most = (here.max[axis] - here.min[axis]) * PUSH_SHARE;
+    let depth = here.depth(there);
+    let is_ahead = (there.center() - here.center())[axis] * direction > 0.0;
+    is_ahead
+        && depth[axis].abs() <= most
+        && (0..3).all(|across| across == axis || depth[across] > most)
+}
