@@ -50,7 +50,7 @@ use toml_edit::DocumentMut;
 ///     shrunk.text(),
 ///     r#"
 /// title = "a crate that should not fall"
-/// frames = 27
+/// frames = 28
 /// [[entities]]
 /// name = "crate"
 /// body = {}
