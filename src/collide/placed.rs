@@ -6,6 +6,9 @@ use glam::{Affine3A, Vec3, Vec3A};
 /// How far boxes of a scene of two dimensions reach along z. Any place along z is nothing against it, and it still adds up.
 pub(super) const ENDLESS: f32 = 1e30;
 
+/// Four units in the last place, as a share of the largest number: what counts as rounding.
+pub(super) const ROUNDING: f32 = 4.0 * f32::EPSILON;
+
 /// A box under a rotation and scale, which can be put at any place. Motion tries places and the contact search uses the
 /// last one: both must come to the very same numbers, so both go through [`PlacedBox::at`].
 #[derive(Clone, Copy, Debug)]
@@ -29,12 +32,11 @@ impl PlacedBox {
 
     /// A box in the world that goes along with a place, a little larger, so that it holds what rounding makes of it elsewhere.
     pub(super) fn from_world(aabb: &Aabb, place: Vec3) -> Self {
-        const ROUNDING: f32 = 8.0 / (1 << 23) as f32;
         let center = aabb.center();
         let largest = center.abs() + aabb.half_extents() + place.abs();
         Self {
             offset: center - place,
-            half_extents: aabb.half_extents() + largest * ROUNDING,
+            half_extents: aabb.half_extents() + largest * (2.0 * ROUNDING),
         }
     }
 

@@ -11,6 +11,7 @@ use super::aabb::Aabb;
 use super::body::{Body, Motion};
 use super::collider::Collider;
 use super::layers::Layer;
+use super::placed::ROUNDING;
 use super::tree::BoxTree;
 use super::world_box::WorldBox;
 use crate::profile;
@@ -481,7 +482,6 @@ impl Boxes {
 
 /// Whether two placements differ by more than rounding.
 fn is_another_place(a: &Affine3A, b: &Affine3A) -> bool {
-    const ROUNDING: f32 = 4.0 / (1 << 23) as f32;
     let far = a.translation.abs().max(b.translation.abs()) * ROUNDING;
     let apart = (a.translation - b.translation).abs();
     a.matrix3 != b.matrix3 || apart.cmpgt(far).any()

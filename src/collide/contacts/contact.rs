@@ -3,7 +3,7 @@
 use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
 use crate::collide::boxes::{Boxes, Compound, Slot};
-use crate::collide::placed::ENDLESS;
+use crate::collide::placed::{ENDLESS, ROUNDING};
 use crate::store::Entity;
 use glam::Vec3;
 
@@ -65,7 +65,7 @@ pub struct Contact {
     /// The frame in which the contact began.
     pub since: u64,
     /// The impulse along the normal that the two exchanged in the last frame, in newton seconds: what a hit, or the weight of
-    /// what rests, comes to. 0 where they only lie beside each other.
+    /// what rests, comes to. 0 where they only lie beside each other; infinite for a body of infinite mass.
     pub impulse: f32,
     /// The speed in m/s along the normal with which they came together in the last frame; 0 for what rests.
     pub approach: f32,
@@ -139,12 +139,10 @@ pub(super) fn margin_of(a: &Aabb, b: &Aabb, margin: f32) -> f32 {
 /// another one is no further from it than rounding goes.
 #[inline]
 pub(super) fn margin_for(aabb: &Aabb, margin: f32) -> f32 {
-    /// Four units in the last place of a number of 24 bits.
-    const STEPS: f32 = 4.0 / (1 << 23) as f32;
     let far = aabb.min.abs().max(aabb.max.abs());
     // Along z, boxes of two dimensions reach without end.
     let along_z = if far.z < ENDLESS { far.z } else { 0.0 };
-    margin.max(far.x.max(far.y).max(along_z) * STEPS)
+    margin.max(far.x.max(far.y).max(along_z) * ROUNDING)
 }
 
 /// The two boxes of two colliders that touch and are deepest in each other.

@@ -7,7 +7,7 @@ mod standing;
 
 use super::boxes::{Boxes, TREES};
 use super::layers::Layers;
-use super::motion::{Meeting, Meetings};
+use super::motion::Meetings;
 use super::{Gravity, boxes};
 use crate::profile;
 use crate::schedule::{Clock, Phase, System};
@@ -154,7 +154,7 @@ impl Contacts {
     }
 
     /// What motion should have parted and could not, in the order of the ids: pairs of solids, one of them dynamic, that are
-    /// deeper in each other than the margin. Crowds leave some behind, and so does a body between two walls that close.
+    /// deeper in each other than the margin. They were put into each other, or a kinematic body left no room.
     ///
     /// # Example
     ///
@@ -291,15 +291,11 @@ impl Contacts {
         let mut brief = std::mem::take(&mut self.brief);
         brief.clear();
         let hits = meetings.list.iter().filter(|meeting| meeting.is_hit);
-        let (first, second) = (
-            |meeting: &Meeting| meeting.pair.0,
-            |meeting: &Meeting| meeting.pair.1,
-        );
         brief.extend(
-            hits.filter(|meeting| self.between(first(meeting), second(meeting)).is_none())
+            hits.filter(|meeting| self.between(meeting.pair.0, meeting.pair.1).is_none())
                 .map(|meeting| Contact {
-                    first: first(meeting),
-                    second: second(meeting),
+                    first: meeting.pair.0,
+                    second: meeting.pair.1,
                     state: ContactState::Began,
                     normal: meeting.normal,
                     depth: 0.0,
@@ -313,7 +309,7 @@ impl Contacts {
         self.brief = brief;
     }
 
-    /// Notes what those exchanged that touch. What rests and was not looked at weighs as before.
+    /// Notes the impulses of those that touch. Bodies at rest that motion skipped keep theirs.
     fn note_impulses(&mut self, meetings: &Meetings) {
         let mut brief = std::mem::take(&mut self.brief);
         brief.retain(|contact| self.between(contact.first, contact.second).is_none());

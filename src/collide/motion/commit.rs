@@ -5,25 +5,24 @@
 //! waits until that one has moved.
 
 use super::flight::Flight;
+use super::mover::{Part, meet};
 use super::solid::Solid;
 use super::sweep::{Manner, Obstacle, Whose, advance, around, is_free, put_face, stop_at};
 use crate::collide::aabb::Aabb;
 use crate::collide::contacts::least_axis;
+use crate::collide::placed::ROUNDING;
 use glam::Vec3;
 
 /// How often a body slides on along a face within one move.
 const MOST_SLIDES: usize = 4;
 /// Rounds in which bodies that were in each other's way try again.
 const ROUNDS: usize = 2;
-/// Moves of other bodies, one pushed by the other, by which a push makes room; and one by which two bodies part.
+/// Other bodies that a push moves out of the way, one pushed by the other.
 const MOST_PUSHED: u32 = 512;
-const MOST_PARTED: u32 = 0;
-/// How many others a body is parted from in one iteration: in a crowd the next ones have their turn in the next.
+/// Others from which a body is parted in one iteration; the rest of a crowd follows in the next.
 const MOST_PAIRS: u8 = 3;
-/// How far beside the way of a body is looked, as a share of its size.
+/// The room beside the way of a body that is searched, as a share of its size.
 const ASIDE: f32 = 1.0 / 64.0;
-/// What the sides of two boxes that were flush may have come to overlap by rounding, as a share of the largest number.
-const ROUNDING: f32 = 4.0 / (1 << 23) as f32;
 
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 enum Turn {
@@ -135,8 +134,7 @@ impl Flight<'_> {
             let mut target = body.within_region(parts, corner);
             for _ in 0..MOST_SLIDES {
                 let mut place = body.place;
-                let hit = advance(parts, &mut place, target, &lists.obstacles, manner);
-                let mut hit = hit;
+                let mut hit = advance(parts, &mut place, target, &lists.obstacles, manner);
                 if hit.is_none() && place == body.place && place != target {
                     // There is no room to step aside.
                     let manner = Manner {
@@ -212,10 +210,7 @@ impl Flight<'_> {
                 if !aabb.touches(&swept) {
                     continue;
                 }
-                if parts
-                    .iter()
-                    .any(|own| frame.layers.do_meet(own.layer, part.layer))
-                {
+                if meet(parts, part.layer, frame.layers) {
                     list.push(Obstacle {
                         aabb,
                         slot: part.slot,
@@ -229,8 +224,7 @@ impl Flight<'_> {
         }
     }
 
-    /// Moves a body along an axis as far as what is there lets it; other bodies in the way are moved before it. Says how far
-    /// it came.
+    /// Moves a body along an axis as far as there is room, and up to `most` other bodies before it. Returns how far it came.
     fn shove(
         &mut self,
         number: usize,
@@ -321,9 +315,9 @@ impl Flight<'_> {
                 &stop_at(&obstacle.aabb, axis, -out, part),
             );
             let distance = (target - body.place)[axis];
-            let most = &mut { MOST_PUSHED };
             if distance * out > 0.0 {
-                let gone = self.shove(number, axis, distance, list, most);
+                let mut most = MOST_PUSHED;
+                let gone = self.shove(number, axis, distance, list, &mut most);
                 let body = &mut self.bodies[number];
                 let parts = frame.parts_of(body);
                 if (gone - distance).abs() <= distance.abs() * 1e-3 {
@@ -344,13 +338,14 @@ impl Flight<'_> {
         if self.bodies.len() < 2 {
             return;
         }
-        let mut pairs: Vec<(u32, u32, u32, u32, usize, usize)> = Vec::new();
+        // By height and ids, and the numbers of the two.
+        let mut pairs: Vec<([u32; 3], usize, usize)> = Vec::new();
         for (number, body) in self.bodies.iter().enumerate() {
             for &other in self.frame.neighbors_of(body) {
                 let theirs = &self.bodies[other as usize];
                 if body.id < theirs.id && self.overlap(number, other as usize).is_some() {
                     let height = body.height.min(theirs.height);
-                    pairs.push((height, body.id, theirs.id, 0, number, other as usize));
+                    pairs.push(([height, body.id, theirs.id], number, other as usize));
                 }
             }
         }
@@ -362,7 +357,7 @@ impl Flight<'_> {
         for _ in 0..self.frame.iterations {
             parted.clear();
             parted.resize(self.bodies.len(), 0);
-            for &(.., a, b) in &pairs {
+            for &(_, a, b) in &pairs {
                 let most = parted[a].max(parted[b]);
                 if most < MOST_PAIRS && self.part_pair(a, b, list) {
                     parted[a] += 1;
@@ -387,21 +382,20 @@ impl Flight<'_> {
         // A little more than rounding takes away.
         let largest = self.bodies[a].place.abs().max(self.bodies[b].place.abs())[axis].max(depth);
         let more = largest * ROUNDING;
-        let most = &mut { MOST_PARTED };
         let gone = match share > 0.0 {
             true => self
-                .shove(a, axis, -direction * (share + more), list, most)
+                .shove(a, axis, -direction * (share + more), list, &mut 0)
                 .abs(),
             false => 0.0,
         };
         let rest = depth - gone + more;
         let gone = match masses.1 > 0.0 && rest > 0.0 {
-            true => self.shove(b, axis, direction * rest, list, most).abs(),
+            true => self.shove(b, axis, direction * rest, list, &mut 0).abs(),
             false => 0.0,
         };
         let rest = rest - gone;
         if masses.0 > 0.0 && rest > more {
-            self.shove(a, axis, -direction * rest, list, most);
+            self.shove(a, axis, -direction * rest, list, &mut 0);
         }
         true
     }
@@ -435,8 +429,8 @@ impl Flight<'_> {
 
 impl Solid {
     /// A place, or the nearest one at which a body is within the region of which everything is known.
-    fn within_region(&self, parts: &[super::mover::Part], place: Vec3) -> Vec3 {
-        let there = super::sweep::around(parts, place);
+    fn within_region(&self, parts: &[Part], place: Vec3) -> Vec3 {
+        let there = around(parts, place);
         let low = (self.region.min - there.min).max(Vec3::ZERO);
         let high = (self.region.max - there.max).min(Vec3::ZERO);
         place + low + high

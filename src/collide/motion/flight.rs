@@ -1,9 +1,8 @@
 //! How the velocities of a group of bodies change within a frame.
 //!
-//! Each body flies straight from one meeting to the next. Of all meetings the earliest is always taken first: at one moment
-//! the lower, and ids decide only between what ties exactly. Two that meet exchange one impulse
-//! that pushes and never pulls, with the masses that they have, and friction along the face is bounded by it. Each exchange
-//! alone adds no energy, so neither does any number of them.
+//! Each body flies straight from one meeting to the next. The earliest meeting always comes first; of several at one moment
+//! the lowest, and ids decide only exact ties. Two bodies that meet exchange one impulse with their true masses. It pushes and
+//! never pulls, and it bounds the friction along the face. No exchange adds energy, so no number of them does.
 //!
 //! A body that does not bounce is *held* at what it met: along that axis the two move on as one. What is held from behind by
 //! something that does not give way cannot give way itself; once it leaves, it is held no more.
@@ -297,8 +296,7 @@ impl Flight<'_> {
         let mut impulse = speed / body.inverse_mass;
         if approach > 0.0 && bounce == 0.0 {
             // What pushes it from behind stops with it.
-            self.list_row(number, axis, -direction, event.time);
-            impulse += self.stop_row(axis, direction, surface[axis]);
+            impulse += self.stop_row(number, axis, direction, surface[axis]);
         }
         if speed > 0.0 {
             self.scratch.exchanges.push(Exchange {

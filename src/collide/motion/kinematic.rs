@@ -2,20 +2,19 @@
 
 use super::Step;
 use super::mover::Mover;
+use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
 use crate::collide::boxes::{Boxes, Slot};
+use crate::collide::placed::ROUNDING;
 use crate::store::Entity;
 use glam::{Affine3A, Vec3, Vec3A};
 use smallvec::SmallVec;
-
-/// What counts as rounding, as a share of the largest number.
-const ROUNDING: f32 = 4.0 / (1 << 23) as f32;
 
 /// A box that has moved through everything in this frame.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Moved {
     pub(super) slot: Slot,
-    /// How far its boxes have moved, and where the lower end of them was.
+    /// How far its boxes have moved.
     pub(super) shift: Vec3,
     /// Where it takes what stands on it, if it has turned as well.
     map: Option<Affine3A>,
@@ -141,13 +140,7 @@ impl Step<'_, '_> {
     }
 
     /// Notes that a box has moved, once more if it was moved by several.
-    fn note_moved(
-        &mut self,
-        slot: Slot,
-        shift: Vec3,
-        map: Option<Affine3A>,
-        swept: &crate::collide::aabb::Aabb,
-    ) {
+    fn note_moved(&mut self, slot: Slot, shift: Vec3, map: Option<Affine3A>, swept: &Aabb) {
         let lists = &mut *self.lists;
         let swept = match lists.moved_slots.get(&slot) {
             Some(&number) => {

@@ -1,6 +1,7 @@
 //! Colliders that met in a frame and were apart again at its end.
 
 use super::Step;
+use super::mover::meet;
 use super::near::slimmest;
 use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
@@ -142,9 +143,7 @@ impl Step<'_, '_> {
                 let passes = is_sensor
                     || item.is_sensor
                     || (!mover.is_dynamic && item.motion != Motion::Dynamic);
-                let meets = parts
-                    .iter()
-                    .any(|part| self.layers.do_meet(part.layer, item.layer));
+                let meets = meet(parts, item.layer, self.layers);
                 if slot == own || !passes || !meets || self.hangs_below(item.entity, mover) {
                     return;
                 }

@@ -41,7 +41,7 @@ use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Global, GlobalMut, Rows};
 use glam::Vec3;
 use kinematic::Moved;
-pub(super) use meetings::{Meeting, Meetings};
+pub(super) use meetings::Meetings;
 use mover::Movers;
 use rustc_hash::FxHashMap;
 use solid::Solid;
@@ -128,7 +128,6 @@ pub(super) fn system() -> System {
                     (gravity.0, seconds, solver.iterations),
                     (boxes.is_flat(), lists.most_restitution),
                 );
-                boxes.forget_stirred();
                 let mut step = Step {
                     lists: &mut lists,
                     meetings: &mut meetings,

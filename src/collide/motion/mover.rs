@@ -4,7 +4,7 @@ use super::depths::Depths;
 use super::sweep::{Obstacle, around};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
-use crate::collide::layers::Layer;
+use crate::collide::layers::{Layer, Layers};
 use crate::collide::placed::PlacedBox;
 use crate::store::Entity;
 use glam::Vec3;
@@ -25,6 +25,11 @@ impl Part {
     pub(super) fn at(&self, place: Vec3) -> Aabb {
         self.placed.at(place)
     }
+}
+
+/// Whether the layer of one of several boxes meets another layer.
+pub(super) fn meet(parts: &[Part], layer: Layer, layers: &Layers) -> bool {
+    parts.iter().any(|part| layers.do_meet(part.layer, layer))
 }
 
 /// A body of this frame.
@@ -71,9 +76,7 @@ pub(super) struct Mover {
 pub(super) struct Ride {
     /// The slot of its support; `None` if it hangs below its carrier.
     pub(super) on: Option<Slot>,
-    /// How far it is taken in this frame.
-    pub(super) shift: Vec3,
-    /// The same as a velocity.
+    /// That of its carrier in the world.
     pub(super) velocity: Vec3,
 }
 

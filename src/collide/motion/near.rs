@@ -1,7 +1,7 @@
 //! Lists the boxes around the ways of dynamic bodies, and the other bodies that they may meet.
 
 use super::Step;
-use super::mover::Mover;
+use super::mover::{Mover, Part, meet};
 use super::push_out::nearest_free;
 use super::sweep::{Obstacle, Whose, is_free};
 use crate::collide::aabb::Aabb;
@@ -11,14 +11,14 @@ use crate::collide::contacts::least_axis;
 use crate::store::Entity;
 use glam::Vec3;
 
-/// How far around the way of a body is looked, as a share of its size.
+/// The room around the way of a body that is searched, as a share of its size.
 const ROOM: f32 = 1.0 / 16.0;
-/// How often it is passed on what one body may do to the next.
+/// How many bodies in a row learn how far the first one may push them.
 const MOST_PASSED_ON: usize = 6;
 /// The share of its size, and that of a box that moves through everything, from which on a body is deep in it: it stays where
 /// it is along that axis, and comes out on no other side than the one that it is near to.
 const DEEP_SHARE: f32 = 0.1;
-/// Rounds in which a body that was put into something looks for a free place, each one farther than the one before.
+/// Rounds of the search for a free place, each one farther than the one before.
 const ROUNDS_OUT: i32 = 2;
 
 impl Step<'_, '_> {
@@ -203,13 +203,9 @@ impl Step<'_, '_> {
             let (Some(a), Some(b)) = (movers.of_slot(a), movers.of_slot(b)) else {
                 return;
             };
-            let meet = movers.parts_of(a).iter().any(|own| {
-                let others = movers.parts_of(b).iter();
-                others
-                    .clone()
-                    .any(|other| self.layers.do_meet(own.layer, other.layer))
-            });
-            if meet && !self.are_linked(&movers.list[a], &movers.list[b]) {
+            let (own, others) = (movers.parts_of(a), movers.parts_of(b));
+            let do_meet = own.iter().any(|part| meet(others, part.layer, self.layers));
+            if do_meet && !self.are_linked(&movers.list[a], &movers.list[b]) {
                 pairs.push((a.min(b) as u32, a.max(b) as u32));
             }
         });
@@ -231,9 +227,7 @@ impl Step<'_, '_> {
             let item = boxes.item(slot);
             let meets = !item.is_sensor
                 && item.entity != mover.entity
-                && parts
-                    .iter()
-                    .any(|part| self.layers.do_meet(part.layer, item.layer));
+                && meet(parts, item.layer, self.layers);
             if !meets || self.hangs_below(item.entity, mover) || self.is_part(slot) {
                 return;
             }
@@ -326,8 +320,8 @@ impl Step<'_, '_> {
         }
     }
 
-    /// Brings a body out of what it overlaps, because it was put there or because something came to be there: by the shortest
-    /// way that leads no deeper into anything. If there is none it stays. Says whether it went.
+    /// Puts a body that overlaps something, because one of the two was put there, to the nearest free place. If there is none
+    /// nearby it stays. Says whether it went.
     fn push_out(&mut self, number: usize) -> bool {
         let movers = &self.lists.movers;
         let mover = &movers.list[number];
@@ -397,7 +391,7 @@ fn room(aabb: &Aabb) -> f32 {
 }
 
 /// The least size of a body's parts along each axis.
-pub(super) fn slimmest(parts: &[super::mover::Part]) -> Vec3 {
+pub(super) fn slimmest(parts: &[Part]) -> Vec3 {
     let least = parts
         .iter()
         .map(|part| part.at(Vec3::ZERO).size())

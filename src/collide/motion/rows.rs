@@ -10,7 +10,7 @@ const PUSH_SHARE: f32 = 1e-4;
 impl Flight<'_> {
     /// Lists a body and all that lie against it in a direction, one behind the other, and move no more slowly away from there:
     /// what pushes it, or what it pushes.
-    pub(super) fn list_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
+    fn list_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
         self.scratch.row.clear();
         self.scratch.rows += 1;
         self.lengthen_row(number, axis, direction, time);
@@ -56,9 +56,19 @@ impl Flight<'_> {
         self.scratch.row = row;
     }
 
-    /// Gives all in the row the velocity of what has stopped the first one. Returns the impulse of the others.
-    pub(super) fn stop_row(&mut self, axis: usize, direction: f32, velocity: f32) -> f32 {
-        let mut impulse = 0.0;
+    /// Stops a body that moves in a direction, and all that push it, at what has this velocity. Returns their impulse.
+    pub(super) fn stop_row(
+        &mut self,
+        number: usize,
+        axis: usize,
+        direction: f32,
+        velocity: f32,
+    ) -> f32 {
+        let first = &mut self.bodies[number];
+        let time = first.time;
+        let mut impulse = (first.velocity[axis] - velocity) * direction / first.inverse_mass;
+        first.velocity[axis] = velocity;
+        self.list_row(number, axis, -direction, time);
         for at in 1..self.scratch.row.len() {
             let body = &mut self.bodies[self.scratch.row[at] as usize];
             let approach = (body.velocity[axis] - velocity) * direction;
@@ -81,25 +91,13 @@ impl Flight<'_> {
         direction: f32,
         give: (f32, f32),
     ) -> f32 {
-        let time = self.bodies[a].time;
         if give.1 == 0.0 {
-            let velocity = self.bodies[b].velocity[axis];
-            let own = &mut self.bodies[a];
-            let mut impulse = (own.velocity[axis] - velocity) * direction / own.inverse_mass;
-            own.velocity[axis] = velocity;
-            self.list_row(a, axis, -direction, time);
-            impulse += self.stop_row(axis, direction, velocity);
-            return impulse;
+            return self.stop_row(a, axis, direction, self.bodies[b].velocity[axis]);
         }
         if give.0 == 0.0 {
-            let velocity = self.bodies[a].velocity[axis];
-            let other = &mut self.bodies[b];
-            let mut impulse = (velocity - other.velocity[axis]) * direction / other.inverse_mass;
-            other.velocity[axis] = velocity;
-            self.list_row(b, axis, direction, time);
-            impulse += self.stop_row(axis, -direction, velocity);
-            return impulse;
+            return self.stop_row(b, axis, -direction, self.bodies[a].velocity[axis]);
         }
+        let time = self.bodies[a].time;
         // Ahead first: what is held there holds all.
         self.list_row(b, axis, direction, time);
         let held = self.scratch.row.iter().find_map(|&member| {

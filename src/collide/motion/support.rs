@@ -10,7 +10,7 @@ use super::solid::{Hold, Solid, side_of};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
 use crate::collide::contacts::LEAST_SHARE_DOWN;
-use crate::collide::placed::ENDLESS;
+use crate::collide::placed::{ENDLESS, ROUNDING};
 use glam::Vec3;
 
 /// The speed in m/s with which a carrier that was at rest, or rose, may begin to sink and still has its riders with it: such
@@ -82,7 +82,6 @@ impl Step<'_, '_> {
             if let Some(Ride {
                 on: Some(_),
                 velocity,
-                ..
             }) = mover.ride
             {
                 mover.velocity += velocity;
@@ -102,11 +101,9 @@ impl Step<'_, '_> {
             let Some(above) = above.filter(|above| !above.is_dynamic) else {
                 continue;
             };
-            let shift = above.displacement();
             let ride = Ride {
                 on: None,
-                shift,
-                velocity: shift / self.seconds,
+                velocity: above.displacement() / self.seconds,
             };
             let mover = &mut self.lists.movers.list[number];
             mover.ride = Some(ride);
@@ -135,8 +132,7 @@ impl Step<'_, '_> {
         };
         let moved = self.lists.moved[root as usize];
         let mover = &mut self.lists.movers.list[number];
-        let shift = moved.shift_at(mover.start);
-        let velocity = shift / self.seconds;
+        let velocity = moved.shift_at(mover.start) / self.seconds;
         let falls = velocity.dot(self.down);
         let fell = moved.fell_before.unwrap_or(falls);
         let follows = fell + mover.pull.dot(self.down) * self.seconds;
@@ -148,7 +144,6 @@ impl Step<'_, '_> {
         }
         mover.ride = Some(Ride {
             on: Some(on.slot),
-            shift,
             velocity,
         });
     }
@@ -175,7 +170,7 @@ impl Step<'_, '_> {
                     false => here.min[axis] - there.max[axis],
                 };
                 let far = there.min[axis].abs().max(there.max[axis].abs());
-                let most = GAP.max(far * f32::EPSILON * 4.0);
+                let most = GAP.max(far * ROUNDING);
                 let depth = here.depth(&there);
                 let across = (0..3).filter(|&across| across != axis);
                 if gap.abs() <= most && across.clone().all(|across| depth[across] > 0.0) {

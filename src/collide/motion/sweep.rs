@@ -10,15 +10,13 @@ use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
 use crate::collide::contacts::{LEAST_SHARE_DOWN, least_axis};
 use crate::collide::impact::Passage;
-use crate::collide::placed::{ENDLESS, Face, PlacedBox};
+use crate::collide::placed::{ENDLESS, Face, PlacedBox, ROUNDING};
 use glam::Vec3;
 use smallvec::SmallVec;
 
 /// The share of a body's size by which an obstacle must reach into its way from the side to count: what reaches less far is
 /// stepped over.
 const SKIN_SHARE: f32 = 1e-4;
-/// What counts as rounding: units in the last place of the largest number.
-const ROUNDING: f32 = 4.0 / (1 << 23) as f32;
 /// How many faces a body is taken back out of at the end of a move.
 const MOST_TAKEN_BACK: usize = 6;
 
