@@ -185,6 +185,8 @@ struct Lists {
     woken: Vec<Entity>,
     /// The bodies that collide, group by group, and where each group ends.
     solids: Vec<Solid>,
+    /// Their numbers in that list from the ground up.
+    upwards: Vec<u32>,
     groups: groups::Groups,
     scratch: flight::Scratch,
 }

@@ -222,11 +222,16 @@ impl Step<'_, '_> {
             }
             return;
         };
-        let mut solids = std::mem::take(&mut self.lists.solids);
-        solids.sort_unstable_by_key(|body| (body.height, body.id));
-        for body in &solids {
-            self.end_ride(body, down);
+        // From the ground up: a body rides only as long as its support does. The groups keep their own order.
+        let solids = std::mem::take(&mut self.lists.solids);
+        let mut upwards = std::mem::take(&mut self.lists.upwards);
+        upwards.clear();
+        upwards.extend(0..solids.len() as u32);
+        upwards.sort_unstable_by_key(|&at| (solids[at as usize].height, solids[at as usize].id));
+        for &at in &upwards {
+            self.end_ride(&solids[at as usize], down);
         }
+        self.lists.upwards = upwards;
         self.lists.solids = solids;
         for mover in &mut self.lists.movers.list {
             if let (Some(ride), false) = (mover.ride, mover.collides) {

@@ -207,7 +207,8 @@ fn stopping_near_zero_ends() {
     }
 }
 
-/// A floor, crates that fall onto it in columns, one that strikes them later, and a lift.
+/// A floor, crates that fall onto it in columns, one that strikes them later, a lift, and a ferry that is always under way with
+/// two crates on it.
 fn heap(
     columns: &[(f32, f32, u8, f32)],
     strikes: Vec3,
@@ -225,7 +226,18 @@ fn heap(
         cube.clone(),
         Body::kinematic(Vec3::ZERO),
     ));
+    let ferry = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::new(1.0, 0.25, 1.0)));
+    let ferry = (
+        Transform::at(-15.0, 3.0, 15.0),
+        ferry,
+        Body::kinematic(Vec3::X),
+    );
+    world.spawn(ferry);
     let mut bodies = Vec::new();
+    for level in 0..2_u8 {
+        let place = Transform::at(-15.0, 3.75 + f32::from(level), 15.0);
+        bodies.push(world.spawn((place, cube.clone(), Body::dynamic())));
+    }
     for &(x, z, count, friction) in columns {
         for level in 0..count {
             let place = Transform::at(x, 0.6 + 1.2 * f32::from(level), z);
