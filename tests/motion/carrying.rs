@@ -114,12 +114,7 @@ fn what_is_crushed_is_reported_and_stays_out_of_the_wall() {
     runtime.run_frames(110).expect("nothing fails");
     let here = box_of(&runtime, pallet);
     assert!(!here.overlaps(&box_of(&runtime, wall)));
-    let contacts = runtime.world().global::<Contacts>().expect("always there");
-    let left: Vec<_> = contacts
-        .leftovers()
-        .map(|contact| (contact.first, contact.second))
-        .collect();
-    assert_eq!(left, [(press, pallet)]);
+    assert_eq!(leftover_pairs(&runtime), [(press, pallet)]);
 }
 
 #[test]

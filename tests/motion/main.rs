@@ -65,8 +65,14 @@ fn box_of(runtime: &Runtime, entity: Entity) -> Aabb {
 }
 
 fn leftovers(runtime: &Runtime) -> usize {
+    leftover_pairs(runtime).len()
+}
+
+fn leftover_pairs(runtime: &Runtime) -> Vec<(Entity, Entity)> {
     let contacts = runtime.world().global::<Contacts>().expect("always there");
-    contacts.leftovers().count()
+    let left = contacts.leftovers();
+    left.map(|contact| (contact.first, contact.second))
+        .collect()
 }
 
 fn end_of(runtime: &Runtime, bodies: &[Entity]) -> Vec<(Vec3, Vec3)> {

@@ -39,7 +39,7 @@ pub(crate) enum InspectTopic {
     Tree(TreeTopic),
     /// All colliders with their boxes in the world, kind and layer
     Boxes(BoxesTopic),
-    /// What touches what, on which side, how deep and since when
+    /// The pairs that touch: side, depth, impulse and since when
     Contacts(ContactsTopic),
     /// What components take up, table by table, how it has grown, and what frames allocate
     Memory(MemoryTopic),

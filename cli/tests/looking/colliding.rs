@@ -175,6 +175,38 @@ transform = { translation = [0.5, 0, 0] }
 }
 
 #[test]
+fn a_scene_sets_how_far_apart_boxes_still_touch() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let scene = folder.path().join("near.toml");
+    let text = |margin: &str| {
+        format!(
+            r#"
+title = "two crates 2 cm apart"
+frames = 1
+{margin}
+[[entities]]
+name = "a"
+collider = {{ size = [1, 1, 1] }}
+[[entities]]
+name = "b"
+collider = {{ size = [1, 1, 1] }}
+transform = {{ translation = [1.02, 0, 0] }}
+[[expect]]
+that = "a touches b at frame 1"
+"#
+        )
+    };
+    let run = |margin: &str, code: i32| {
+        std::fs::write(&scene, text(margin)).expect("there is room");
+        gerust().arg("run").arg(&scene).assert().code(code)
+    };
+    run("", 1);
+    run("margin = 0.05", 0);
+    run("margin = -1.0", 2).stderr(contains("write a number from 0 to 1e6"));
+    run("margin = nan", 2);
+}
+
+#[test]
 fn a_body_without_sense_ends_the_run_with_its_name() {
     let folder = tempfile::tempdir().expect("there is room");
     let scene = folder.path().join("spin.toml");

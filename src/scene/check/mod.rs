@@ -275,7 +275,7 @@ impl<'d> Checker<'d> {
         if let Some(margin) = &document.margin
             && !(0.0..=1e6).contains(margin.get_ref())
         {
-            let message = format!("a margin of {} m is none", margin.get_ref());
+            let message = format!("a margin of {} m is out of range", margin.get_ref());
             self.fault(margin, message, "write a number from 0 to 1e6");
         }
         if let Some(step) = &document.step {
