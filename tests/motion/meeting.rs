@@ -104,6 +104,19 @@ fn an_infinite_mass_is_never_moved_by_others() {
 }
 
 #[test]
+fn an_infinite_mass_that_lands_gives_an_infinite_impulse() {
+    let mut runtime = Runtime::new();
+    let floor = spawn_box(&mut runtime, cube(0.5));
+    let heavy = Body::dynamic().with_mass(f32::INFINITY);
+    let heavy = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 1.1), heavy);
+    runtime.run_frames(30).expect("nothing fails");
+    assert_eq!(place_of(&runtime, heavy), Vec3::Y);
+    let contacts = runtime.world().global::<Contacts>().expect("always there");
+    let contact = contacts.between(floor, heavy).expect("it lies there");
+    assert_eq!(contact.impulse, f32::INFINITY);
+}
+
+#[test]
 fn a_fast_body_does_not_pass_through_another_body() {
     // 30 m/s are two and a half widths of the bolt in a frame, and 6 m/s half of one.
     let cases = [

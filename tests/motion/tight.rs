@@ -21,7 +21,7 @@ fn a_crate_between_a_lift_and_a_ceiling_stays_on_the_lift_and_is_listed() {
         let lift = Aabb::from_center(Vec3::ZERO, Vec3::new(2.0, 0.1, 2.0));
         let lift = spawn_body(&mut runtime, lift, Body::kinematic(Vec3::Y));
         if walled {
-            shaft(&mut runtime, 2.0);
+            shaft(&mut runtime, 1.5);
         }
         let crate_ = spawn_body(
             &mut runtime,
@@ -190,4 +190,54 @@ fn a_sheet_lies_on_a_sheet() {
     body.expect("it is alive").velocity = Vec3::Y * 2.0;
     runtime.run_frames(5).expect("nothing fails");
     assert!(place_of(&runtime, sheet).y > 0.1);
+}
+
+#[test]
+fn a_pile_of_what_was_thrown_comes_to_rest_to_the_bit() {
+    let mut runtime = Runtime::new();
+    spawn_box(
+        &mut runtime,
+        Aabb::from_center(Vec3::NEG_Y, Vec3::new(3.0, 1.0, 3.0)),
+    );
+    shaft(&mut runtime, 1.5);
+    let mut bodies = Vec::new();
+    for number in 0..300_u16 {
+        let turn = f32::from(number) * 1.7;
+        let height = 12.0 + 0.05 * f32::from(number);
+        let place = Vec3::new(turn.cos(), height, turn.sin());
+        let body = Body::dynamic()
+            .with_velocity(Vec3::new(9.0 * turn.sin(), -10.0, 9.0 * turn.cos()))
+            .with_friction(0.3)
+            .with_restitution(0.2);
+        bodies.push(spawn_body(&mut runtime, cube(0.25).moved(place), body));
+        runtime.run_frames(1).expect("nothing fails");
+    }
+    runtime.run_frames(600).expect("nothing fails");
+    let before = end_of(&runtime, &bodies);
+    runtime.run_frames(60).expect("nothing fails");
+    let after = end_of(&runtime, &bodies);
+    for (before, after) in before.iter().zip(&after) {
+        assert_eq!((before, before.1), (after, Vec3::ZERO));
+    }
+    assert_eq!(leftovers(&runtime), 0);
+}
+
+#[test]
+fn what_was_spawned_in_another_lifts_what_lies_on_both() {
+    let mut runtime = Runtime::new();
+    spawn_box(
+        &mut runtime,
+        Aabb::from_center(Vec3::NEG_Y, Vec3::new(3.0, 1.0, 3.0)),
+    );
+    shaft(&mut runtime, 0.5);
+    let body = || Body::dynamic();
+    let lower = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 0.5), body());
+    let upper = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 1.5), body());
+    runtime.run_frames(60).expect("nothing fails");
+    let between = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 0.5), body());
+    runtime.run_frames(60).expect("nothing fails");
+    assert_eq!(leftovers(&runtime), 0);
+    let mut heights = [lower, between, upper].map(|body| place_of(&runtime, body).y);
+    heights[..2].sort_unstable_by(f32::total_cmp);
+    assert_eq!(heights, [0.5, 1.5, 2.5]);
 }

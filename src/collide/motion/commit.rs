@@ -393,9 +393,18 @@ impl Flight<'_> {
             true => self.shove(b, axis, direction * rest, list, &mut 0).abs(),
             false => 0.0,
         };
-        let rest = rest - gone;
-        if masses.0 > 0.0 && rest > more {
-            self.shove(a, axis, -direction * rest, list, &mut 0);
+        let mut rest = rest - gone;
+        // Where others are in the way of both, they are moved along.
+        let tries = [
+            (a, masses.0, -direction, 0),
+            (a, masses.0, -direction, MOST_PUSHED),
+            (b, masses.1, direction, MOST_PUSHED),
+        ];
+        for (number, mass, out, mut most) in tries {
+            if mass > 0.0 && rest > more {
+                let gone = self.shove(number, axis, out * rest, list, &mut most);
+                rest -= gone.abs();
+            }
         }
         true
     }

@@ -17,7 +17,10 @@ use std::collections::BinaryHeap;
 
 /// Meetings of one body in a frame, after which it bounces no more.
 const MOST_BOUNCES: u8 = 8;
-/// Meetings of one body in a frame, after which it stays where it is until the next.
+/// Meetings of one body in a frame, after which it ignores others that it comes closer to only by what gravity moves it
+/// in a small part of the frame: so forces that several bodies pass round among them settle.
+const EXACT_HITS: u8 = 4;
+/// Meetings of one body in a frame, after which only guarded sweeps stop it.
 const MOST_HITS: u8 = 48;
 
 /// An exchange between two colliders.
@@ -161,6 +164,9 @@ impl Flight<'_> {
                     else {
                         continue;
                     };
+                    if body.hits >= EXACT_HITS && relative[axis].abs() < frame.least_way {
+                        continue;
+                    }
                     consider(Event {
                         time: from + share as f32 * left,
                         height: body.height.min(other.height),
@@ -212,9 +218,6 @@ impl Flight<'_> {
             body.stamp += 1;
             body.is_changed = false;
             body.set_chord(self.frame.seconds - time);
-            if body.hits >= MOST_HITS {
-                body.chord = Vec3::ZERO;
-            }
         }
         for &number in &changed {
             self.predict(number as usize);

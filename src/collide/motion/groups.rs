@@ -121,6 +121,7 @@ impl Step<'_, '_> {
             seconds: self.seconds,
             down: self.down,
             rest_speed: self.rest_speed,
+            least_way: self.rest_speed * self.seconds / 1024.0,
             iterations: self.iterations,
         };
         lists.scratch.reserve(lists.solids.len());

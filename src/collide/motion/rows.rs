@@ -3,6 +3,7 @@
 use super::flight::Flight;
 use super::solid::Solid;
 use crate::collide::aabb::Aabb;
+use crate::collide::contacts::LEAST_SHARE_DOWN;
 
 /// How far apart two boxes are at most that push each other, as a share of their size.
 const PUSH_SHARE: f32 = 1e-4;
@@ -66,8 +67,12 @@ impl Flight<'_> {
     ) -> f32 {
         let first = &mut self.bodies[number];
         let time = first.time;
-        let mut impulse = (first.velocity[axis] - velocity) * direction / first.inverse_mass;
-        first.velocity[axis] = velocity;
+        let mut impulse = 0.0;
+        let approach = (first.velocity[axis] - velocity) * direction;
+        if approach != 0.0 {
+            impulse = approach / first.inverse_mass;
+            first.velocity[axis] = velocity;
+        }
         self.list_row(number, axis, -direction, time);
         for at in 1..self.scratch.row.len() {
             let body = &mut self.bodies[self.scratch.row[at] as usize];
@@ -81,8 +86,8 @@ impl Flight<'_> {
         impulse
     }
 
-    /// Lets two bodies that have met, what pushes the one and what the other pushes continue as one. Returns the impulse between
-    /// the two.
+    /// Lets two bodies that have met, what pushes the one and what the other pushes continue as one. What stands is not lifted by
+    /// less than its weight: gravity would take that back within the frame. Returns the impulse between the two.
     pub(super) fn push_row(
         &mut self,
         a: usize,
@@ -98,6 +103,15 @@ impl Flight<'_> {
             return self.stop_row(b, axis, -direction, self.bodies[a].velocity[axis]);
         }
         let time = self.bodies[a].time;
+        let rises = self.frame.down[axis] * direction < -LEAST_SHARE_DOWN;
+        let before = self.bodies[b].velocity[axis];
+        let stands = rises && self.stands(b, a, axis, direction);
+        // What gravity takes away again within a frame.
+        let least = self.frame.rest_speed / 2.0;
+        let is_slow = |velocity: f32| stands && (velocity - before) * direction < least;
+        if is_slow(self.bodies[a].velocity[axis]) {
+            return self.stop_row(a, axis, direction, before);
+        }
         // Ahead first: what is held there holds all.
         self.list_row(b, axis, direction, time);
         let held = self.scratch.row.iter().find_map(|&member| {
@@ -120,6 +134,9 @@ impl Flight<'_> {
             add(&self.bodies[member as usize], &mut sums);
         }
         let velocity = held.unwrap_or((sums.1 / sums.0) as f32);
+        if held.is_none() && is_slow(velocity) {
+            return self.stop_row(a, axis, direction, before);
+        }
         let impulse = (pushed.0 * f64::from(velocity) - pushed.1) as f32 * direction;
         for (at, &member) in self.scratch.row.iter().enumerate() {
             let body = &mut self.bodies[member as usize];
@@ -129,6 +146,32 @@ impl Flight<'_> {
             }
         }
         impulse.abs()
+    }
+
+    /// Whether a body lies on another one than `than`, which is behind it in a direction.
+    fn stands(&self, number: usize, than: usize, axis: usize, direction: f32) -> bool {
+        let frame = self.frame;
+        let body = &self.bodies[number];
+        if body.is_held(axis, -direction) {
+            return true;
+        }
+        frame.parts_of(body).iter().any(|part| {
+            let here = part.at(body.at);
+            let on_obstacle = frame
+                .obstacles_of(body)
+                .iter()
+                .any(|obstacle| lies_against(&here, &obstacle.aabb, axis, -direction));
+            on_obstacle
+                || frame.neighbors_of(body).iter().any(|&neighbor| {
+                    let other = &self.bodies[neighbor as usize];
+                    neighbor as usize != than
+                        && (body.velocity - other.velocity)[axis] == 0.0
+                        && frame.parts_of(other).iter().any(|other_part| {
+                            lies_against(&here, &other_part.at(other.at), axis, -direction)
+                                && frame.layers.do_meet(part.layer, other_part.layer)
+                        })
+                })
+        })
     }
 }
 

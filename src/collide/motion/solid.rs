@@ -254,6 +254,8 @@ pub(super) struct Frame<'a> {
     /// The direction of gravity, or zero.
     pub(super) down: Vec3,
     pub(super) rest_speed: f32,
+    /// A way in metres that is too short to matter.
+    pub(super) least_way: f32,
     pub(super) iterations: u32,
 }
 
