@@ -3,6 +3,7 @@
 use super::Step;
 use super::events::ordered;
 use super::flight::Flight;
+use super::mover::Mover;
 use super::solid::{Frame, Solid};
 use glam::Vec3;
 
@@ -32,8 +33,10 @@ impl Groups {
         number
     }
 
-    /// Forms the groups of `count` movers, of which some collide, out of the pairs that may meet.
-    fn form(&mut self, count: usize, collides: impl Fn(u32) -> bool, pairs: &[(u32, u32)]) {
+    /// Forms the groups of the movers that collide, out of the pairs that may meet. In a group they are in the order of their ids:
+    /// their numbers depend on what has woken, and when.
+    fn form(&mut self, movers: &[Mover], pairs: &[(u32, u32)]) {
+        let count = movers.len();
         self.roots.clear();
         self.roots.extend(0..count as u32);
         for &(a, b) in pairs {
@@ -42,7 +45,7 @@ impl Groups {
         }
         self.members.clear();
         self.members
-            .extend((0..count as u32).filter(|&number| collides(number)));
+            .extend((0..count as u32).filter(|&number| movers[number as usize].collides));
         for at in 0..self.members.len() {
             let number = self.members[at];
             let root = self.root(number);
@@ -50,8 +53,10 @@ impl Groups {
         }
         if !pairs.is_empty() {
             let roots = &self.roots;
-            self.members
-                .sort_unstable_by_key(|&number| (roots[number as usize], number));
+            self.members.sort_unstable_by_key(|&number| {
+                let entity = movers[number as usize].entity;
+                (roots[number as usize], entity.index())
+            });
         }
         self.places.clear();
         self.places.resize(count, 0);
@@ -103,12 +108,7 @@ impl Step<'_, '_> {
     /// Moves all dynamic bodies.
     pub(super) fn move_dynamic(&mut self) {
         let lists = &mut *self.lists;
-        let movers = &lists.movers.list;
-        lists.groups.form(
-            movers.len(),
-            |number| movers[number as usize].collides,
-            &lists.pairs,
-        );
+        lists.groups.form(&lists.movers.list, &lists.pairs);
         self.list_solids();
         let lists = &mut *self.lists;
         let movers = &lists.movers.list;

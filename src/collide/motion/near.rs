@@ -206,9 +206,15 @@ impl Step<'_, '_> {
             let (own, others) = (movers.parts_of(a), movers.parts_of(b));
             let do_meet = own.iter().any(|part| meet(others, part.layer, self.layers));
             if do_meet && !self.are_linked(&movers.list[a], &movers.list[b]) {
-                pairs.push((a.min(b) as u32, a.max(b) as u32));
+                let index = |number: usize| movers.list[number].entity.index();
+                let is_in_order = index(a) < index(b);
+                let (a, b) = if is_in_order { (a, b) } else { (b, a) };
+                pairs.push((a as u32, b as u32));
             }
         });
+        // By id: neither the form of a tree nor what has woken when may count.
+        let index = |number: u32| movers.list[number as usize].entity.index();
+        pairs.sort_unstable_by_key(|&(a, b)| (index(a), index(b)));
         self.lists.pairs = pairs;
     }
 

@@ -17,6 +17,9 @@ use smallvec::SmallVec;
 /// The share of a body's size by which an obstacle must reach into its way from the side to count: what reaches less far is
 /// stepped over.
 const SKIN_SHARE: f32 = 1e-4;
+/// The room beside a way, as a share of a body's size, that is looked at when the body is taken back out of a face: more than it
+/// steps aside.
+const GUARDED_SHARE: f32 = 1e-3;
 /// How many faces a body is taken back out of at the end of a move.
 const MOST_TAKEN_BACK: usize = 6;
 
@@ -180,17 +183,22 @@ pub(super) fn advance(
     if way == Vec3::ZERO {
         return None;
     }
-    // Those that the way comes to at all, and do not hold the body already.
+    // Those that the way comes to at all, or that what takes the body back may put it into.
     let mut near: SmallVec<[usize; 16]> = SmallVec::new();
     let mut first: Option<(f64, usize, Hit)> = None;
     for (part, placed) in parts.iter().enumerate() {
         let here = placed.at(start);
         let swept = here.merged(&placed.at(target));
+        let beside = here.size().min_element() * GUARDED_SHARE;
+        let guarded = swept.grown(beside.max(start.abs().max_element() * (2.0 * ROUNDING)));
         for (number, obstacle) in obstacles.iter().enumerate() {
-            if !swept.touches(&obstacle.aabb) {
+            if !guarded.touches(&obstacle.aabb) {
                 continue;
             }
             near.push(number);
+            if !swept.touches(&obstacle.aabb) {
+                continue;
+            }
             let met = meeting(&here, way, &obstacle.aabb, obstacle.side, manner);
             let Some((share, axis)) = met else { continue };
             // Of several at one moment the one that is met most steeply, in any order.

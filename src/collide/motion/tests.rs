@@ -86,6 +86,42 @@ proptest! {
         }
     }
 
+    /// Beside a wall, at most some units in the last place away from it, low ledges and their corners put no body into it.
+    #[test]
+    fn what_steps_aside_stays_out_of_the_wall_beside_it(
+        off in 0_u32..6,
+        ledges in proptest::collection::vec((-4_i32..5, -3.0_f32..3.0, -1e-4_f32..1e-4), 1..6),
+        way in (-1e-5_f32..1e-5, -0.5_f32..0.5, -3.0_f32..3.0).prop_map(Vec3::from),
+        at in prop_oneof![Just(5.5_f32), Just(-5.5), Just(40.0), Just(0.0)],
+    ) {
+        let parts = [part(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.25)))];
+        let wall = Aabb::from_corners(Vec3::new(at, -50.0, -50.0), Vec3::new(at + 2.0, 50.0, 50.0));
+        let mut start = Vec3::new(0.0, 0.1, 0.2);
+        put_face(&parts, &mut start, &Stop { axis: 0, face: Face::Max, part: 0, coordinate: at });
+        for _ in 0..off {
+            start.x = start.x.next_down();
+        }
+        let mut all = vec![obstacle(wall)];
+        // Each overlaps the body's way by some units in the last place from the far side.
+        for (units, along, up) in ledges {
+            let mut face = parts[0].at(start).min.x;
+            for _ in 0..units.unsigned_abs() {
+                face = if units > 0 { face.next_up() } else { face.next_down() };
+            }
+            let low = Vec3::new(face - 1.0, up - 0.2, along);
+            let high = Vec3::new(face, up + 0.3, along + 0.4);
+            all.push(obstacle(Aabb::from_corners(low, high)));
+        }
+        all.retain(|known| is_free(&parts, start, &[*known]));
+        let mut place = start;
+        for down in [Vec3::NEG_Y, Vec3::ZERO] {
+            let manner = Manner { down, steps_over: true };
+            let target = place + way;
+            advance(&parts, &mut place, target, &all, manner);
+            prop_assert!(is_free(&parts, place, &all), "{place} from {start}");
+        }
+    }
+
     /// The body ends where the nearest face is, and nowhere else, in any order of the obstacles.
     #[test]
     fn a_move_ends_at_the_nearest_face(walls in boxes(16), start in vector(9.0), axis in 0_usize..3, distance in -20.0_f32..20.0) {
@@ -279,20 +315,19 @@ fn heap(
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(24))]
+#![proptest_config(ProptestConfig::with_cases(24))]
 
-    /// Skipping bodies at rest changes no bit.
-    #[test]
-    fn nobody_can_tell_whether_what_rests_is_skipped(
-        columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),
-        strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
-    ) {
-        let skipped = heap(&columns, strikes, 160);
-        super::rest::IS_OFF.set(true);
-        let looked_at = heap(&columns, strikes, 160);
-        super::rest::IS_OFF.set(false);
-        for (frame, (one, other)) in skipped.iter().zip(&looked_at).enumerate() {
-            prop_assert_eq!(one, other, "frame {}", frame);
-        }
+/// Skipping bodies at rest changes no bit.
+#[test]
+fn nobody_can_tell_whether_what_rests_is_skipped(
+    columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),
+    strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
+) {
+    let skipped = heap(&columns, strikes, 160);
+    super::rest::IS_OFF.set(true);
+    let looked_at = heap(&columns, strikes, 160);
+    super::rest::IS_OFF.set(false);
+    for (frame, (one, other)) in skipped.iter().zip(&looked_at).enumerate() {
+        prop_assert_eq!(one, other, "frame {}", frame);
     }
-}
+}}
