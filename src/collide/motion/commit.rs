@@ -394,7 +394,7 @@ impl Flight<'_> {
             false => 0.0,
         };
         let mut rest = rest - gone;
-        // Where others are in the way of both, they are moved along.
+        // If other bodies block both, push them along.
         let tries = [
             (a, masses.0, -direction, 0),
             (a, masses.0, -direction, MOST_PUSHED),

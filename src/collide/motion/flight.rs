@@ -17,8 +17,8 @@ use std::collections::BinaryHeap;
 
 /// Meetings of one body in a frame, after which it bounces no more.
 const MOST_BOUNCES: u8 = 8;
-/// Meetings of one body in a frame, after which it ignores others that it comes closer to only by what gravity moves it
-/// in a small part of the frame: so forces that several bodies pass round among them settle.
+/// Meetings of one body in a frame, after which it ignores approaches shorter than `Frame::least_way`, so that forces among
+/// several bodies settle.
 const EXACT_HITS: u8 = 4;
 /// Meetings of one body in a frame, after which only guarded sweeps stop it.
 const MOST_HITS: u8 = 48;

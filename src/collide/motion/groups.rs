@@ -33,8 +33,8 @@ impl Groups {
         number
     }
 
-    /// Forms the groups of the movers that collide, out of the pairs that may meet. In a group they are in the order of their ids:
-    /// their numbers depend on what has woken, and when.
+    /// Forms the groups of the movers that collide, out of the pairs that may meet. Each group is sorted by id, because
+    /// the numbers of movers change when a group wakes.
     fn form(&mut self, movers: &[Mover], pairs: &[(u32, u32)]) {
         let count = movers.len();
         self.roots.clear();

@@ -212,7 +212,7 @@ impl Step<'_, '_> {
                 pairs.push((a as u32, b as u32));
             }
         });
-        // By id: neither the form of a tree nor what has woken when may count.
+        // Sorted by id, because the tree lists pairs in an order that differs after a resume.
         let index = |number: u32| movers.list[number as usize].entity.index();
         pairs.sort_unstable_by_key(|&(a, b)| (index(a), index(b)));
         self.lists.pairs = pairs;

@@ -106,7 +106,7 @@ impl Flight<'_> {
         let rises = self.frame.down[axis] * direction < -LEAST_SHARE_DOWN;
         let before = self.bodies[b].velocity[axis];
         let stands = rises && self.stands(b, a, axis, direction);
-        // What gravity takes away again within a frame.
+        // Gravity removes this much speed within a frame.
         let least = self.frame.rest_speed / 2.0;
         let is_slow = |velocity: f32| stands && (velocity - before) * direction < least;
         if is_slow(self.bodies[a].velocity[axis]) {
@@ -148,7 +148,7 @@ impl Flight<'_> {
         impulse.abs()
     }
 
-    /// Whether a body lies on another one than `than`, which is behind it in a direction.
+    /// Whether a body stands on something other than `than`.
     fn stands(&self, number: usize, than: usize, axis: usize, direction: f32) -> bool {
         let frame = self.frame;
         let body = &self.bodies[number];

@@ -17,8 +17,7 @@ use smallvec::SmallVec;
 /// The share of a body's size by which an obstacle must reach into its way from the side to count: what reaches less far is
 /// stepped over.
 const SKIN_SHARE: f32 = 1e-4;
-/// The room beside a way, as a share of a body's size, that is looked at when the body is taken back out of a face: more than it
-/// steps aside.
+/// How far beside its way the guard checks, as a share of the body's size: more than a step aside.
 const GUARDED_SHARE: f32 = 1e-3;
 /// How many faces a body is taken back out of at the end of a move.
 const MOST_TAKEN_BACK: usize = 6;
@@ -183,7 +182,7 @@ pub(super) fn advance(
     if way == Vec3::ZERO {
         return None;
     }
-    // Those that the way comes to at all, or that what takes the body back may put it into.
+    // Obstacles on the way, and those beside it that `take_back` may enter.
     let mut near: SmallVec<[usize; 16]> = SmallVec::new();
     let mut first: Option<(f64, usize, Hit)> = None;
     for (part, placed) in parts.iter().enumerate() {
