@@ -193,7 +193,7 @@ fn a_sheet_lies_on_a_sheet() {
 }
 
 #[test]
-fn a_pile_of_what_was_thrown_comes_to_rest_to_the_bit() {
+fn a_thrown_pile_comes_to_rest_to_the_bit() {
     let mut runtime = Runtime::new();
     spawn_box(
         &mut runtime,
@@ -223,7 +223,7 @@ fn a_pile_of_what_was_thrown_comes_to_rest_to_the_bit() {
 }
 
 #[test]
-fn what_was_spawned_in_another_lifts_what_lies_on_both() {
+fn a_body_spawned_in_another_lifts_the_one_above() {
     let mut runtime = Runtime::new();
     spawn_box(
         &mut runtime,

@@ -86,9 +86,9 @@ proptest! {
         }
     }
 
-    /// Beside a wall, at most some units in the last place away from it, low ledges and their corners put no body into it.
+    /// Low ledges push no body into a wall beside it.
     #[test]
-    fn what_steps_aside_stays_out_of_the_wall_beside_it(
+    fn a_step_aside_stays_out_of_the_wall(
         off in 0_u32..6,
         ledges in proptest::collection::vec((-4_i32..5, -3.0_f32..3.0, -1e-4_f32..1e-4), 1..6),
         way in (-1e-5_f32..1e-5, -0.5_f32..0.5, -3.0_f32..3.0).prop_map(Vec3::from),
@@ -102,7 +102,7 @@ proptest! {
             start.x = start.x.next_down();
         }
         let mut all = vec![obstacle(wall)];
-        // Each overlaps the body's way by some units in the last place from the far side.
+        // Each ledge reaches a few ulp into the way.
         for (units, along, up) in ledges {
             let mut face = parts[0].at(start).min.x;
             for _ in 0..units.unsigned_abs() {
