@@ -12,6 +12,15 @@ fn shaft(runtime: &mut Runtime, half: f32) {
     }
 }
 
+/// A shaft on the ground.
+fn pit(runtime: &mut Runtime, half: f32) {
+    shaft(runtime, half);
+    spawn_box(
+        runtime,
+        Aabb::from_center(Vec3::NEG_Y, Vec3::new(3.0, 1.0, 3.0)),
+    );
+}
+
 #[test]
 fn a_crate_between_a_lift_and_a_ceiling_stays_on_the_lift_and_is_listed() {
     for walled in [true, false] {
@@ -21,7 +30,7 @@ fn a_crate_between_a_lift_and_a_ceiling_stays_on_the_lift_and_is_listed() {
         let lift = Aabb::from_center(Vec3::ZERO, Vec3::new(2.0, 0.1, 2.0));
         let lift = spawn_body(&mut runtime, lift, Body::kinematic(Vec3::Y));
         if walled {
-            shaft(&mut runtime, 1.5);
+            shaft(&mut runtime, 2.0);
         }
         let crate_ = spawn_body(
             &mut runtime,
@@ -195,11 +204,7 @@ fn a_sheet_lies_on_a_sheet() {
 #[test]
 fn a_thrown_pile_comes_to_rest_to_the_bit() {
     let mut runtime = Runtime::new();
-    spawn_box(
-        &mut runtime,
-        Aabb::from_center(Vec3::NEG_Y, Vec3::new(3.0, 1.0, 3.0)),
-    );
-    shaft(&mut runtime, 1.5);
+    pit(&mut runtime, 1.5);
     let mut bodies = Vec::new();
     for number in 0..300_u16 {
         let turn = f32::from(number) * 1.7;
@@ -225,11 +230,7 @@ fn a_thrown_pile_comes_to_rest_to_the_bit() {
 #[test]
 fn a_body_spawned_in_another_lifts_the_one_above() {
     let mut runtime = Runtime::new();
-    spawn_box(
-        &mut runtime,
-        Aabb::from_center(Vec3::NEG_Y, Vec3::new(3.0, 1.0, 3.0)),
-    );
-    shaft(&mut runtime, 0.5);
+    pit(&mut runtime, 0.5);
     let body = || Body::dynamic();
     let lower = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 0.5), body());
     let upper = spawn_body(&mut runtime, cube(0.5).moved(Vec3::Y * 1.5), body());

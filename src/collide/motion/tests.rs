@@ -315,19 +315,20 @@ fn heap(
 }
 
 proptest! {
-#![proptest_config(ProptestConfig::with_cases(24))]
+    #![proptest_config(ProptestConfig::with_cases(24))]
 
-/// Skipping bodies at rest changes no bit.
-#[test]
-fn nobody_can_tell_whether_what_rests_is_skipped(
-    columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),
-    strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
-) {
-    let skipped = heap(&columns, strikes, 160);
-    super::rest::IS_OFF.set(true);
-    let looked_at = heap(&columns, strikes, 160);
-    super::rest::IS_OFF.set(false);
-    for (frame, (one, other)) in skipped.iter().zip(&looked_at).enumerate() {
-        prop_assert_eq!(one, other, "frame {}", frame);
+    /// Skipping bodies at rest changes no bit.
+    #[test]
+    fn nobody_can_tell_whether_what_rests_is_skipped(
+        columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),
+        strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
+    ) {
+        let skipped = heap(&columns, strikes, 160);
+        super::rest::IS_OFF.set(true);
+        let looked_at = heap(&columns, strikes, 160);
+        super::rest::IS_OFF.set(false);
+        for (frame, (one, other)) in skipped.iter().zip(&looked_at).enumerate() {
+            prop_assert_eq!(one, other, "frame {}", frame);
+        }
     }
-}}
+}
