@@ -59,6 +59,7 @@ mod layers;
 mod motion;
 mod placed;
 mod refused;
+mod threads;
 mod tiles;
 mod tree;
 mod world_box;

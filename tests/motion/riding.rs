@@ -1,7 +1,7 @@
 //! Bodies and stacks of bodies that go along with what they stand on.
 
 use super::*;
-use gerust::runtime::{Route, Spin, Velocity};
+use gerust::runtime::{Follow, Route, Spin, Velocity};
 
 const PLATFORM: Vec3 = Vec3::new(3.0, 0.1, 3.0);
 
@@ -65,6 +65,35 @@ fn a_stack_rides_a_platform_that_zigzags() {
             "seen from the platform it rests"
         );
     }
+}
+
+#[test]
+fn a_platform_that_follows_carries_a_stack_and_pushes_what_is_in_its_way() {
+    let mut runtime = Runtime::new();
+    runtime.add_kit(StandardKit).expect("it is new");
+    let corners = vec![Vec3::new(4.0, 0.0, 0.0), Vec3::new(4.0, 1.0, 3.0)];
+    let beacon = (Transform::default(), Route::new(corners, 1.5));
+    let beacon = runtime.world_mut().spawn(beacon);
+    let slab = Collider::solid(Aabb::from_center(Vec3::ZERO, PLATFORM));
+    let platform = (Transform::default(), slab, Follow::new(beacon));
+    let platform = runtime.world_mut().spawn(platform);
+    let crates = stack(&mut runtime, Vec3::ZERO);
+    let ahead = cube(0.25).moved(Vec3::X * 5.0);
+    let floating = Body {
+        gravity_scale: 0.0,
+        ..Body::dynamic()
+    };
+    let ahead = spawn_body(&mut runtime, ahead, floating);
+    // A body rides from the frame after its first contact.
+    runtime.run_frames(5).expect("nothing fails");
+    let before = apart(&runtime, &crates, platform);
+    for _ in 0..300 {
+        runtime.run_frames(1).expect("nothing fails");
+        assert_eq!(leftovers(&runtime), 0);
+    }
+    assert_still_there(&apart(&runtime, &crates, platform), &before);
+    assert!(place_of(&runtime, platform).abs_diff_eq(place_of(&runtime, beacon), 1e-6));
+    assert!(place_of(&runtime, ahead).x >= 7.2, "it was pushed ahead");
 }
 
 #[test]

@@ -1,7 +1,10 @@
 //! Finding pairs against a sweep, a grid and a tree written plainly, and frames full of boxes.
 
+mod by_hand;
 mod layouts;
+mod pit;
 mod plain;
+mod slide;
 
 use crate::harness::Table;
 use gerust::collide::BoxTree;
@@ -10,7 +13,6 @@ use layouts::Layout;
 use plain::Finder;
 use rand::rngs::StdRng;
 use rand::{RngExt, SeedableRng};
-use std::hint::black_box;
 use std::time::{Duration, Instant};
 
 pub(crate) fn rows(table: &mut Table) {
@@ -22,8 +24,8 @@ pub(crate) fn rows(table: &mut Table) {
     refit_row(table);
     share_row(table);
     growth_row(table);
-    frame_row(table, "10k dynamic slide among 10k static, in ms", 0.0);
-    frame_row(table, "10k dynamic rest among 10k static, in ms", 0.4);
+    slide::rows(table);
+    pit::row(table);
 }
 
 /// All boxes move by a little, then all pairs are found: ours against the best of three plain finders.
@@ -225,47 +227,4 @@ fn growth_row(table: &mut Table) {
         many * 1e9
     );
     table.figure(name, many / few, 3.0, "ratio");
-}
-
-/// 10,000 crates fall onto a floor of 10,000 tiles: whole frames on one thread, over three seconds in which they fall, land
-/// and slide on or come to rest.
-fn frame_row(table: &mut Table, name: &str, friction: f32) {
-    if !table.wants(name) {
-        return;
-    }
-    let mut runtime = Runtime::new();
-    runtime.set_threads(1).expect("one is always there");
-    let world = runtime.world_mut();
-    let mut random = StdRng::seed_from_u64(11);
-    // Tiles of a floor need not report that they touch each other.
-    let layers = world.global_mut::<Layers>().expect("always there");
-    let ground = layers.add("ground").expect("there is room");
-    let tile = Collider::solid(Aabb::from_corner(Vec3::NEG_Y, Vec3::new(2.0, 1.0, 2.0)));
-    let tile = tile.in_layer(ground);
-    let crate_ = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
-    let grid = |number: usize| ((number % 100) as f32 * 2.0, (number / 100) as f32 * 2.0);
-    world.spawn_many((0..10_000).map(|number| {
-        let (x, z) = grid(number);
-        (Transform::at(x, 0.0, z), tile.clone())
-    }));
-    world.spawn_many((0..10_000).map(|number| {
-        let (x, z) = grid(number);
-        let mut aside = || random.random_range(0.5..1.5);
-        let body = Body::dynamic().with_friction(friction);
-        (
-            Transform::at(x + aside(), 1.0 + 3.0 * aside(), z + aside()),
-            crate_.clone(),
-            body.with_velocity(Vec3::new(aside() - 1.0, 0.0, aside() - 1.0)),
-        )
-    }));
-    let mut times = Vec::new();
-    for _ in 0..180 {
-        let start = Instant::now();
-        runtime.run_frames(1).expect("nothing fails");
-        times.push(start.elapsed().as_secs_f64() * 1e3);
-    }
-    times.sort_unstable_by(f64::total_cmp);
-    println!("{name:<44} 95 % of the frames within {:.2} ms", times[171]);
-    table.figure(name, times[90], 1000.0 / 60.0, "ms, median");
-    black_box(&runtime);
 }

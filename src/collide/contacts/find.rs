@@ -4,6 +4,7 @@ use super::contact::{margin_for, margin_of};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::{Boxes, Slot, TREES};
 use crate::collide::layers::Layers;
+use crate::collide::threads::{Threads, clear_lists};
 
 /// Two colliders whose boxes touch, the one with the lesser id first.
 #[derive(Clone, Copy, Debug)]
@@ -15,12 +16,26 @@ pub(super) struct Pair {
     pub(super) margin: f32,
 }
 
-/// If more than a quarter of a tree has changed, all of it is looked at: leaf by leaf is cheaper than box by box.
+/// The pairs that were found, and what each thread found in a tree; the lists are kept from frame to frame.
+#[derive(Default, Debug)]
+pub(super) struct Pairs {
+    pub(super) list: Vec<Pair>,
+    found: Vec<Vec<Pair>>,
+}
+
+/// Boxes that are worth a thread: a search among them takes about half a millisecond.
+const PIECE: usize = if cfg!(test) { 4 } else { 2_048 };
+/// If more than a quarter of a tree has changed, all of it is searched: leaf by leaf is cheaper than box by box.
 const MOST_PICKED_SHARE: usize = 4;
 
 /// Lists all pairs that touch and of which at least one has changed, in the order of their ids.
-pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut Vec<Pair>) {
-    pairs.clear();
+pub(super) fn pairs(
+    boxes: &mut Boxes,
+    layers: &Layers,
+    margin: f32,
+    threads: &Threads,
+    pairs: &mut Pairs,
+) {
     let mut changed = [0; TREES];
     for &slot in boxes.changed_slots() {
         let item = boxes.item(slot);
@@ -34,7 +49,7 @@ pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut
     }
     let boxes = &*boxes;
     let (slack, is_far) = slack(boxes, margin);
-    let mut found = |(a, own): (Slot, Aabb), (b, other): (Slot, Aabb)| {
+    let found = |(a, own): (Slot, Aabb), (b, other): (Slot, Aabb), list: &mut Vec<Pair>| {
         let (brief, other_brief) = (boxes.brief(a), boxes.brief(b));
         if !layers.do_meet(brief.layer, other_brief.layer) {
             return;
@@ -54,28 +69,41 @@ pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut
         } else {
             (second, first)
         };
-        pairs.push(Pair {
+        list.push(Pair {
             key: u64::from(low) << 32 | u64::from(high),
             slots: if is_in_order { (a, b) } else { (b, a) },
             margin,
         });
     };
+    let Pairs { list, found: lists } = pairs;
+    list.clear();
+    let largest = (0..TREES).map(|number| boxes.tree(number).len()).max();
+    clear_lists(lists, threads.pieces(largest.unwrap_or(0), PIECE));
     for number in 0..TREES {
         let tree = boxes.tree(number);
+        let pieces = threads.pieces(tree.len(), PIECE);
         if is_whole[number] {
-            tree.box_pairs(slack, &mut found);
+            threads.divide(tree.leaves(), &mut lists[..pieces], |leaves, list| {
+                tree.box_pairs(leaves, slack, |a, b| found(a, b, list));
+            });
         }
-        for other in number + 1..TREES {
-            match (is_whole[number], is_whole[other]) {
-                // The smaller tree is walked, the larger one searched.
-                (true, true) if tree.len() > boxes.tree(other).len() => {
-                    boxes.tree(other).box_pairs_with(tree, slack, &mut found);
-                }
-                (true, _) => tree.box_pairs_with(boxes.tree(other), slack, &mut found),
-                (false, true) => boxes.tree(other).box_pairs_with(tree, slack, &mut found),
-                (false, false) => {}
-            }
+        for other_number in number + 1..TREES {
+            let other = boxes.tree(other_number);
+            // The smaller tree is walked, the larger one searched.
+            let (walked, searched) = match (is_whole[number], is_whole[other_number]) {
+                (true, true) if tree.len() > other.len() => (other, tree),
+                (true, _) => (tree, other),
+                (false, true) => (other, tree),
+                (false, false) => continue,
+            };
+            let pieces = threads.pieces(walked.len(), PIECE);
+            threads.divide(walked.leaves(), &mut lists[..pieces], |leaves, list| {
+                walked.box_pairs_with(leaves, searched, slack, |a, b| found(a, b, list));
+            });
         }
+    }
+    for found in lists {
+        list.append(found);
     }
     for &slot in boxes.changed_slots() {
         let item = boxes.item(slot);
@@ -89,12 +117,12 @@ pub(super) fn pairs(boxes: &mut Boxes, layers: &Layers, margin: f32, pairs: &mut
                 // Of two that have changed, one finds the other.
                 let finds = (number, slot) < (other, met);
                 if met != slot && (finds || !boxes.has_changed(met)) {
-                    found((slot, item.aabb), (met, boxes.item(met).aabb));
+                    found((slot, item.aabb), (met, boxes.item(met).aabb), list);
                 }
             });
         }
     }
-    pairs.sort_unstable_by_key(|pair| pair.key);
+    list.sort_unstable_by_key(|pair| pair.key);
 }
 
 /// A margin that is enough to find any pair, and whether some pairs have a margin of their own.

@@ -12,7 +12,6 @@ use super::{Gravity, boxes};
 use crate::profile;
 use crate::schedule::{Clock, Phase, System};
 use crate::store::{Entity, Global, GlobalMut, Outbox};
-use find::Pair;
 use glam::Vec3;
 use sorted::{Changes, SortedContacts};
 use std::sync::OnceLock;
@@ -51,7 +50,7 @@ pub struct Contacts {
     /// By (first, second); ended contacts are not kept.
     current: SortedContacts,
     /// Pairs that were found in this frame.
-    pairs: Vec<Pair>,
+    pairs: find::Pairs,
     changes: Changes,
     /// The contacts to post, if held ones are posted too.
     told: Vec<Contact>,
@@ -75,7 +74,7 @@ impl Default for Contacts {
     fn default() -> Self {
         Self {
             current: SortedContacts::default(),
-            pairs: Vec::new(),
+            pairs: find::Pairs::default(),
             changes: Changes::default(),
             told: Vec::new(),
             margin: 0.001,
@@ -353,7 +352,13 @@ impl Contacts {
             self.found_with = Some((layers.clone(), self.margin));
         }
         let span = profile::part("find pairs");
-        find::pairs(boxes, layers, self.margin, &mut self.pairs);
+        find::pairs(
+            boxes,
+            layers,
+            self.margin,
+            &meetings.threads,
+            &mut self.pairs,
+        );
         drop(span);
         let _span = profile::part("compare contacts");
         self.take_in(boxes, meetings, frame, tell);
@@ -368,7 +373,7 @@ impl Contacts {
         frame: u64,
         mut tell: impl FnMut(Contact),
     ) {
-        let found = self.pairs.iter().filter_map(|pair| {
+        let found = self.pairs.list.iter().filter_map(|pair| {
             let contact = Contact::between(boxes, pair.slots, pair.margin, frame)?;
             Some((contact, pair.slots))
         });

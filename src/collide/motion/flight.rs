@@ -39,6 +39,7 @@ pub(super) struct Exchange {
 /// Lists that one group needs, kept from group to group.
 #[derive(Default, Debug)]
 pub(super) struct Scratch {
+    pub(super) bodies: Vec<Solid>,
     events: BinaryHeap<Event>,
     changed: Vec<u32>,
     /// Bodies that push as one, and how often such a row was listed.
@@ -51,6 +52,8 @@ pub(super) struct Scratch {
 impl Scratch {
     /// Makes room for groups of `bodies` bodies in all.
     pub(super) fn reserve(&mut self, bodies: usize) {
+        self.bodies
+            .reserve(bodies.saturating_sub(self.bodies.len()));
         self.events
             .reserve((bodies * 4).saturating_sub(self.events.len()));
         for list in [&mut self.changed, &mut self.row] {

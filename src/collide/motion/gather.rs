@@ -280,6 +280,9 @@ impl Movers {
             let key = self.parts[first].slot;
             let mover = &mut self.list[number];
             (mover.parts, mover.collides) = (parts, true);
+            if !collides {
+                self.colliding.push(number as u32);
+            }
             (mover.start_box, mover.aabb) = (start_box, start_box);
             mover.slot = mover.slot.or(Some(key));
         }
@@ -304,9 +307,6 @@ impl Movers {
         for at in 0..self.order.len() {
             let number = self.order[at] as usize;
             let mover = &self.list[number];
-            if mover.is_dynamic {
-                return;
-            }
             let carried = match self.carrier_above(mover, links) {
                 Some(above) if above.is_dynamic => above.displacement(),
                 _ => continue,

@@ -49,9 +49,6 @@ impl Step<'_, '_> {
         for at in 0..self.lists.movers.order.len() {
             let number = self.lists.movers.order[at] as usize;
             let mover = &self.lists.movers.list[number];
-            if mover.is_dynamic {
-                break;
-            }
             let carried = self
                 .lists
                 .movers

@@ -7,6 +7,7 @@ use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
 use crate::collide::boxes::{Slot, TREES};
 use crate::collide::impact::Passage;
+use crate::collide::threads::Threads;
 use crate::store::Entity;
 use fixedbitset::FixedBitSet;
 use glam::Vec3;
@@ -21,6 +22,8 @@ pub(in crate::collide) struct Meetings {
     pub(in crate::collide) list: Vec<Meeting>,
     /// By the index of the entity: the bodies that motion looked at.
     pub(in crate::collide) awake: FixedBitSet,
+    /// Who may search for contacts.
+    pub(in crate::collide) threads: Threads,
 }
 
 /// Two colliders that met.
@@ -41,6 +44,11 @@ impl Meetings {
     pub(in crate::collide) fn clear(&mut self) {
         self.list.clear();
         self.awake.clear();
+    }
+
+    /// Notes that motion looked at a body in this frame.
+    pub(super) fn note_awake(&mut self, body: Entity) {
+        self.awake.grow_and_insert(body.index() as usize);
     }
 
     /// Orders the meetings by pair and makes one of several of the same two: their impulses add up.
@@ -81,8 +89,8 @@ impl Meetings {
 impl Step<'_, '_> {
     /// Notes what has exchanged an impulse. What was at rest on each other and parts is no hit.
     pub(super) fn note_exchanges(&mut self) {
-        let exchanges = std::mem::take(&mut self.lists.scratch.exchanges);
-        for exchange in &exchanges {
+        let exchanges = self.lists.scratches.iter();
+        for exchange in exchanges.flat_map(|scratch| &scratch.exchanges) {
             let normal = Vec3::AXES[exchange.axis] * exchange.direction;
             let meeting = Meeting {
                 impulse: exchange.impulse,
@@ -91,18 +99,6 @@ impl Step<'_, '_> {
                 ..self.meeting(exchange.slots, normal)
             };
             self.meetings.list.push(meeting);
-        }
-        self.lists.scratch.exchanges = exchanges;
-        for mover in self
-            .lists
-            .movers
-            .list
-            .iter()
-            .filter(|mover| mover.is_dynamic)
-        {
-            self.meetings
-                .awake
-                .grow_and_insert(mover.entity.index() as usize);
         }
     }
 
@@ -126,6 +122,7 @@ impl Step<'_, '_> {
     /// it passes at the end of some frame.
     pub(super) fn note_passed(&mut self) {
         let mut passed = Vec::new();
+        let surroundings = self.surroundings();
         for number in 0..self.lists.movers.list.len() {
             let mover = &self.lists.movers.list[number];
             let shift = mover.displacement();
@@ -144,7 +141,8 @@ impl Step<'_, '_> {
                     || item.is_sensor
                     || (!mover.is_dynamic && item.motion != Motion::Dynamic);
                 let meets = meet(parts, item.layer, self.layers);
-                if slot == own || !passes || !meets || self.hangs_below(item.entity, mover) {
+                if slot == own || !passes || !meets || surroundings.hangs_below(item.entity, mover)
+                {
                     return;
                 }
                 let other = self.lists.movers.of_slot(slot);

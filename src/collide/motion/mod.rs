@@ -26,6 +26,7 @@ mod rest;
 mod rows;
 mod solid;
 mod support;
+mod surroundings;
 mod sweep;
 
 use super::body::{Body, Gravity};
@@ -34,6 +35,7 @@ use super::collider::Collider;
 use super::contacts::Contacts;
 use super::layers::Layers;
 use super::refused::RefusedBodies;
+use super::threads::Threads;
 use super::tree::BoxTree;
 use crate::profile;
 use crate::schedule::{Clock, Phase, System};
@@ -44,7 +46,6 @@ use kinematic::Moved;
 pub(super) use meetings::Meetings;
 use mover::Movers;
 use rustc_hash::FxHashMap;
-use solid::Solid;
 
 /// How often dynamic bodies that overlap are moved apart in a frame: a global of every runtime.
 ///
@@ -128,6 +129,8 @@ pub(super) fn system() -> System {
                     (gravity.0, seconds, solver.iterations),
                     (boxes.is_flat(), lists.most_restitution),
                 );
+                meetings.threads = Threads::of(&rows);
+                let threads = meetings.threads.clone();
                 let mut step = Step {
                     lists: &mut lists,
                     meetings: &mut meetings,
@@ -141,6 +144,7 @@ pub(super) fn system() -> System {
                     // A speed that gravity adds in two frames counts as rest.
                     rest_speed: 2.0 * gravity.0.length() * seconds,
                     iterations: solver.iterations,
+                    threads,
                     refused: &mut refused,
                     gravity: gravity.0,
                 };
@@ -176,19 +180,25 @@ struct Lists {
     /// What each dynamic body may sweep in this frame, by slot.
     ways: BoxTree,
     way_slots: Vec<Slot>,
-    /// Pairs of bodies that may meet.
+    /// The bodies that are in an obstacle, and those that reach farther than they first did.
+    inside: Vec<usize>,
+    widened: Vec<usize>,
+    /// The views of bodies, one list for each thread.
+    views: Vec<surroundings::View>,
+    /// Pairs of bodies that may meet, and those that each thread found.
     pairs: Vec<(u32, u32)>,
+    found: Vec<Vec<(u32, u32)>>,
     /// What each body stands on.
     supports: Vec<Option<support::Support>>,
     /// The groups that are skipped.
     resting: rest::Resting,
     woken: Vec<Entity>,
-    /// The bodies that collide, group by group, and where each group ends.
-    solids: Vec<Solid>,
-    /// Their numbers in that list from the ground up.
+    /// How the bodies that collide came out, group by group, and their numbers in that list from the ground up.
+    outcomes: Vec<groups::Outcome>,
     upwards: Vec<u32>,
     groups: groups::Groups,
-    scratch: flight::Scratch,
+    /// One for each thread.
+    scratches: Vec<flight::Scratch>,
 }
 
 /// One frame of motion.
@@ -205,16 +215,12 @@ struct Step<'f, 'w> {
     down: Vec3,
     rest_speed: f32,
     iterations: u32,
+    threads: Threads,
     refused: &'f mut RefusedBodies,
     gravity: Vec3,
 }
 
 impl Step<'_, '_> {
-    /// The entities that one hangs below, from its parent upwards.
-    fn above(&self, entity: Entity) -> impl Iterator<Item = Entity> {
-        above(self.links, entity)
-    }
-
     /// What hangs directly below an entity.
     fn children(&self, entity: Entity) -> impl Iterator<Item = Entity> {
         children(self.links, entity)

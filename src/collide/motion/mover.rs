@@ -1,6 +1,7 @@
 //! The bodies of a frame as plain lists, in which motion computes before it writes back.
 
 use super::depths::Depths;
+use super::events::ordered;
 use super::sweep::{Obstacle, around};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
@@ -86,8 +87,12 @@ pub(super) struct Movers {
     pub(super) list: Vec<Mover>,
     pub(super) parts: Vec<Part>,
     pub(super) obstacles: Vec<Obstacle>,
-    /// Kinematic before dynamic, parents before children, then by id.
+    /// The kinematic ones, parents before children, then by id.
     pub(super) order: Vec<u32>,
+    /// Those that faces stop.
+    pub(super) colliding: Vec<u32>,
+    /// One more than the greatest index of an entity, and than the greatest slot.
+    pub(super) bounds: (usize, usize),
     /// By entity: those that are linked.
     pub(super) linked: FxHashMap<Entity, u32>,
     /// By slot.
@@ -105,6 +110,8 @@ impl Movers {
             self.by_slot[slot as usize] = NOBODY;
         }
         self.list.clear();
+        self.colliding.clear();
+        self.bounds = (0, 0);
         self.parts.clear();
         self.obstacles.clear();
         self.linked.clear();
@@ -123,6 +130,7 @@ impl Movers {
             self.by_slot.resize(at + 1, NOBODY);
         }
         self.by_slot[at] = number as u32;
+        self.bounds.1 = self.bounds.1.max(at + 1);
         self.slots.push(slot);
     }
 
@@ -130,16 +138,22 @@ impl Movers {
         if is_linked {
             self.linked.insert(mover.entity, self.list.len() as u32);
         }
+        if mover.collides {
+            self.colliding.push(self.list.len() as u32);
+        }
+        self.bounds.0 = self.bounds.0.max(mover.entity.index() as usize + 1);
         self.list.push(mover);
     }
 
     pub(super) fn sort(&mut self) {
         self.order.clear();
-        self.order.extend(0..self.list.len() as u32);
         let list = &self.list;
+        let numbers = 0..list.len() as u32;
+        self.order
+            .extend(numbers.filter(|&number| !list[number as usize].is_dynamic));
         self.order.sort_unstable_by_key(|&number| {
             let mover = &list[number as usize];
-            (mover.is_dynamic, mover.depth, mover.entity)
+            (mover.depth, mover.entity)
         });
     }
 
@@ -166,5 +180,10 @@ impl Movers {
 impl Mover {
     pub(super) fn displacement(&self) -> Vec3 {
         self.place - self.start
+    }
+
+    /// Bits that order as the height of its lowest point does.
+    pub(super) fn height(&self, down: Vec3) -> u32 {
+        ordered(self.place.dot(-down) - self.aabb.half_extents().dot(down.abs()))
     }
 }

@@ -1,43 +1,38 @@
 //! Lists the boxes around the ways of dynamic bodies, and the other bodies that they may meet.
 
 use super::Step;
-use super::mover::{Mover, Part, meet};
+use super::groups::PIECE;
+use super::mover::Part;
 use super::push_out::nearest_free;
+use super::surroundings::{Surroundings, pinned};
 use super::sweep::{Obstacle, Whose, is_free};
 use crate::collide::aabb::Aabb;
-use crate::collide::body::Motion;
-use crate::collide::boxes::Slot;
-use crate::collide::contacts::least_axis;
-use crate::store::Entity;
+use crate::collide::threads::clear_lists;
 use glam::Vec3;
+use std::ops::Range;
 
 /// The room around the way of a body that is searched, as a share of its size.
 const ROOM: f32 = 1.0 / 16.0;
 /// How many bodies in a row learn how far the first one may push them.
 const MOST_PASSED_ON: usize = 6;
-/// The share of its size, and that of a box that moves through everything, from which on a body is deep in it: it stays where
-/// it is along that axis, and comes out on no other side than the one that it is near to.
-const DEEP_SHARE: f32 = 0.1;
 /// Rounds of the search for a free place, each one farther than the one before.
 const ROUNDS_OUT: i32 = 2;
 
-impl Step<'_, '_> {
+impl<'w> Step<'_, 'w> {
     /// Lists for all dynamic bodies what takes them along, what is around their ways, and whom they may meet.
     pub(super) fn look_around(&mut self) {
         self.wake_by_boxes();
         self.gather_woken();
         self.find_rides();
-        let mut from = 0;
-        loop {
+        self.look_around_all();
+        let mut from = self.lists.movers.list.len();
+        while self.gather_woken() {
             for number in from..self.lists.movers.list.len() {
                 if self.lists.movers.list[number].collides {
                     self.look_around_one(number);
                 }
             }
             from = self.lists.movers.list.len();
-            if !self.gather_woken() {
-                break;
-            }
         }
         self.know_ways();
         self.list_pairs();
@@ -54,22 +49,100 @@ impl Step<'_, '_> {
         }
     }
 
+    /// Looks around all bodies, on several threads where that pays.
+    fn look_around_all(&mut self) {
+        let count = self.lists.movers.colliding.len();
+        let pieces = self.threads.pieces(count, PIECE);
+        let mut views = std::mem::take(&mut self.lists.views);
+        if views.len() < pieces {
+            views.resize_with(pieces, Default::default);
+        }
+        let surroundings = self.surroundings();
+        self.threads
+            .divide(0..count, &mut views[..pieces], |numbers, view| {
+                surroundings.look_around(numbers, view);
+            });
+        let mut inside = std::mem::take(&mut self.lists.inside);
+        for view in &mut views[..pieces] {
+            let offset = self.lists.movers.obstacles.len();
+            self.lists.movers.obstacles.append(&mut view.obstacles);
+            for sight in view.sights.drain(..) {
+                let range = sight.obstacles;
+                let obstacles = range.start + offset..range.end + offset;
+                self.see(sight.number as usize, sight.region, obstacles);
+                if sight.is_in {
+                    inside.push(sight.number as usize);
+                }
+            }
+        }
+        self.lists.views = views;
+        for number in inside.drain(..) {
+            if self.push_out(number) {
+                self.look_around_one(number);
+            }
+        }
+        self.lists.inside = inside;
+    }
+
     fn look_around_one(&mut self, number: usize) {
-        let region = self.first_region(number);
+        let region = self.surroundings().first_region(number);
         self.reach(number, region);
         if self.push_out(number) {
-            let region = self.first_region(number);
+            let region = self.surroundings().first_region(number);
             self.reach(number, region);
         }
     }
 
     /// Lets a body reach all of a region in this frame.
     fn reach(&mut self, number: usize, region: Aabb) {
-        self.lists.movers.list[number].region = region;
-        self.list_obstacles(number, region);
-        self.note_pinned(number);
+        let obstacles = self.list_obstacles(number, region);
+        self.see(number, region, obstacles);
+    }
+
+    /// Notes what a body may reach, and lets what rests there wake.
+    fn see(&mut self, number: usize, region: Aabb, obstacles: Range<usize>) {
+        let movers = &mut self.lists.movers;
+        for obstacle in &mut movers.obstacles[obstacles.clone()] {
+            let item = self.boxes.item(obstacle.slot);
+            let body = item.has_body.then(|| self.rows.get(item.entity)).flatten();
+            if let Some((_, _, body, ..)) = body {
+                (obstacle.restitution, obstacle.friction) = (body.restitution, body.friction);
+            }
+        }
+        let mover = &mut movers.list[number];
+        mover.pinned = pinned(&movers.obstacles[obstacles.clone()]);
+        (mover.region, mover.obstacles) = (region, obstacles);
         if !self.lists.resting.tree.is_empty() {
             self.lists.resting.wake_touched(&region, self.boxes);
+        }
+    }
+
+    /// Lists all boxes in a region at which a body stops, at the end of the list of all obstacles.
+    fn list_obstacles(&mut self, number: usize, region: Aabb) -> Range<usize> {
+        let mut list = std::mem::take(&mut self.lists.movers.obstacles);
+        let known = self.lists.movers.list[number].obstacles.clone();
+        if !known.is_empty() && known.end == list.len() {
+            list.truncate(known.start);
+        }
+        let start = list.len();
+        self.surroundings()
+            .list_obstacles(number, &region, &mut list);
+        let end = list.len();
+        self.lists.movers.obstacles = list;
+        start..end
+    }
+
+    pub(super) fn surroundings(&self) -> Surroundings<'_, 'w> {
+        Surroundings {
+            movers: &self.lists.movers,
+            boxes: self.boxes,
+            layers: self.layers,
+            links: self.links,
+            moved: &self.lists.moved,
+            moved_slots: &self.lists.moved_slots,
+            pushers: &self.lists.pushers,
+            seconds: self.seconds,
+            most_restitution: self.lists.most_restitution,
         }
     }
 
@@ -93,31 +166,11 @@ impl Step<'_, '_> {
         }
     }
 
-    /// Where a body may go by itself, or pushed by what moves through everything.
-    fn first_region(&self, number: usize) -> Aabb {
-        let mover = &self.lists.movers.list[number];
-        let here = mover.aabb;
-        let way = mover.velocity * self.seconds + mover.pull * (self.seconds * self.seconds / 2.0);
-        let back = way * -self.lists.most_restitution;
-        let mut region = here.merged(&here.moved(way)).merged(&here.moved(back));
-        if !self.lists.moved.is_empty() {
-            let mut pushed = region;
-            self.lists.pushers.touching(&region, |slot| {
-                if let Some(&moved) = self.lists.moved_slots.get(&slot) {
-                    let shift = self.lists.moved[moved as usize].shift;
-                    let most = shift * (1.0 + self.lists.most_restitution);
-                    pushed = pushed.merged(&here.moved(most));
-                }
-            });
-            region = pushed;
-        }
-        region.grown(room(&here))
-    }
-
     /// Lets bodies reach as far as those may push them that they may meet. Says whether any reaches farther than before.
     fn widen(&mut self) -> bool {
         let elastic = 1.0 + self.lists.most_restitution;
-        let mut widened: Vec<usize> = Vec::new();
+        let mut widened = std::mem::take(&mut self.lists.widened);
+        widened.clear();
         for &(a, b) in &self.lists.pairs {
             // Those that were put into each other need room to part.
             let movers = &mut self.lists.movers.list;
@@ -172,7 +225,9 @@ impl Step<'_, '_> {
             let region = self.lists.movers.list[number].region;
             self.reach(number, region);
         }
-        !widened.is_empty()
+        let any = !widened.is_empty();
+        self.lists.widened = widened;
+        any
     }
 
     /// Puts where each body may go into a tree.
@@ -186,7 +241,8 @@ impl Step<'_, '_> {
                 ways.remove(slot);
             }
         }
-        for mover in movers.list.iter().filter(|mover| mover.collides) {
+        for &number in &movers.colliding {
+            let mover = &movers.list[number as usize];
             let Some(slot) = mover.slot else { continue };
             ways.set(slot, &mover.region);
             self.lists.way_slots.push(slot);
@@ -196,134 +252,36 @@ impl Step<'_, '_> {
 
     /// Lists all pairs of bodies that may meet in this frame.
     fn list_pairs(&mut self) {
-        let mut pairs = std::mem::take(&mut self.lists.pairs);
-        pairs.clear();
-        let movers = &self.lists.movers;
-        self.lists.ways.pairs(0.0, |a, b| {
-            let (Some(a), Some(b)) = (movers.of_slot(a), movers.of_slot(b)) else {
-                return;
-            };
-            let (own, others) = (movers.parts_of(a), movers.parts_of(b));
-            let do_meet = own.iter().any(|part| meet(others, part.layer, self.layers));
-            if do_meet && !self.are_linked(&movers.list[a], &movers.list[b]) {
-                let index = |number: usize| movers.list[number].entity.index();
-                let is_in_order = index(a) < index(b);
-                let (a, b) = if is_in_order { (a, b) } else { (b, a) };
-                pairs.push((a as u32, b as u32));
-            }
-        });
-        // Sorted by id, because the tree lists pairs in an order that differs after a resume.
-        let index = |number: u32| movers.list[number as usize].entity.index();
-        pairs.sort_unstable_by_key(|&(a, b)| (index(a), index(b)));
-        self.lists.pairs = pairs;
-    }
-
-    /// Lists all boxes in a region at which a body stops. What hangs below it goes with it and is no obstacle.
-    fn list_obstacles(&mut self, number: usize, region: Aabb) {
-        let mut obstacles = std::mem::take(&mut self.lists.movers.obstacles);
-        let mover = &self.lists.movers.list[number];
-        if mover.obstacles.end == obstacles.len() {
-            obstacles.truncate(mover.obstacles.start);
-        }
-        let start = obstacles.len();
-        let boxes = &*self.boxes;
-        let parts = self.lists.movers.parts_of(number);
-        let any_moved = !self.lists.moved.is_empty();
-        let mut list = |slot: Slot, whose: Whose, region: &Aabb| {
-            let item = boxes.item(slot);
-            let meets = !item.is_sensor
-                && item.entity != mover.entity
-                && meet(parts, item.layer, self.layers);
-            if !meets || self.hangs_below(item.entity, mover) || self.is_part(slot) {
-                return;
-            }
-            let (restitution, friction) = self.surface(slot);
-            boxes.parts_touching(slot, region, |aabb| {
-                obstacles.push(Obstacle {
-                    aabb,
-                    slot,
-                    whose,
-                    side: self.side(number, slot, &aabb, whose),
-                    restitution,
-                    friction,
+        let mut found = std::mem::take(&mut self.lists.found);
+        let (ways, movers) = (&self.lists.ways, &self.lists.movers);
+        let pieces = self.threads.pieces(movers.colliding.len(), 4 * PIECE);
+        clear_lists(&mut found, pieces);
+        let surroundings = self.surroundings();
+        self.threads
+            .divide(ways.leaves(), &mut found[..pieces], |leaves, list| {
+                ways.box_pairs(leaves, 0.0, |(a, _), (b, _)| {
+                    let (Some(a), Some(b)) = (movers.of_slot(a), movers.of_slot(b)) else {
+                        return;
+                    };
+                    if surroundings.do_meet(a, b) {
+                        let index = |number: usize| movers.list[number].entity.index();
+                        let is_in_order = index(a) < index(b);
+                        let (a, b) = if is_in_order { (a, b) } else { (b, a) };
+                        list.push((a as u32, b as u32));
+                    }
                 });
             });
-        };
-        boxes.obstacles_near(&region, |slot| {
-            if !any_moved || !self.lists.moved_slots.contains_key(&slot) {
-                list(slot, Whose::Still, &region);
-            }
-        });
-        if any_moved {
-            self.lists.pushers.touching(&region, |slot| {
-                if let Some(&moved) = self.lists.moved_slots.get(&slot) {
-                    let shift = self.lists.moved[moved as usize].shift;
-                    let swept = region.merged(&region.moved(shift));
-                    list(slot, Whose::Moved(moved), &swept);
-                }
-            });
+        self.lists.pairs.clear();
+        for list in &found[..pieces] {
+            self.lists.pairs.extend_from_slice(list);
         }
-        let mover = &mut self.lists.movers.list[number];
-        // An empty list lies nowhere: its place may be gone when others are cut off.
-        mover.obstacles = match obstacles.len() == start {
-            true => 0..0,
-            false => start..obstacles.len(),
-        };
-        self.lists.movers.obstacles = obstacles;
-    }
-
-    /// Whether a box is a part of a dynamic body.
-    fn is_part(&self, slot: Slot) -> bool {
-        let movers = &self.lists.movers;
-        let number = movers.of_slot(slot);
-        number.is_some_and(|number| movers.list[number].is_dynamic)
-    }
-
-    /// How elastic and how rough an obstacle is. What has no body is neither.
-    fn surface(&self, slot: Slot) -> (f32, f32) {
-        let item = self.boxes.item(slot);
-        let body = item.has_body.then(|| self.rows.get(item.entity)).flatten();
-        body.map_or((0.0, 0.0), |(_, _, body, ..)| {
-            (body.restitution, body.friction)
-        })
-    }
-
-    /// On which side of an obstacle a body is that overlaps it already: where it is least deep. In what moves through
-    /// everything it may be too deep to belong to any side.
-    fn side(&self, number: usize, slot: Slot, aabb: &Aabb, whose: Whose) -> Option<(usize, f32)> {
-        let mover = &self.lists.movers.list[number];
-        let aabb = match whose {
-            Whose::Moved(moved) => aabb.moved(-self.lists.moved[moved as usize].shift),
-            _ => *aabb,
-        };
-        if !mover.aabb.overlaps(&aabb) {
-            return None;
-        }
-        let parts = self.lists.movers.parts_of(number);
-        let here = parts
-            .iter()
-            .map(|part| part.at(mover.place))
-            .find(|here| here.overlaps(&aabb))?;
-        let depth = here.depth(&aabb);
-        let axis = least_axis(depth);
-        let both = here.size()[axis] + aabb.size()[axis];
-        let passes = whose != Whose::Still || self.boxes.item(slot).motion == Motion::Kinematic;
-        if passes && depth[axis] > both * DEEP_SHARE {
-            return Some((axis, 0.0));
-        }
-        Some((axis, (aabb.center() - here.center())[axis]))
-    }
-
-    /// Notes along which axes a body is too deep in something to move.
-    fn note_pinned(&mut self, number: usize) {
-        let movers = &mut self.lists.movers;
-        let mover = &mut movers.list[number];
-        mover.pinned = 0;
-        for obstacle in &movers.obstacles[mover.obstacles.clone()] {
-            if let Some((axis, 0.0)) = obstacle.side {
-                mover.pinned |= 1 << axis;
-            }
-        }
+        // Sorted by id, because the tree lists pairs in an order that differs after a resume.
+        let movers = &self.lists.movers.list;
+        let index = |number: u32| movers[number as usize].entity.index();
+        self.lists
+            .pairs
+            .sort_unstable_by_key(|&(a, b)| (index(a), index(b)));
+        self.lists.found = found;
     }
 
     /// Puts a body that overlaps something, because one of the two was put there, to the nearest free place. If there is none
@@ -352,21 +310,15 @@ impl Step<'_, '_> {
                 (slimmest(self.lists.movers.parts_of(number)).max_element() + depth)
                     * 2.0_f32.powi(2 * round),
             );
-            let before = mover.region;
-            self.list_obstacles(number, reach);
+            let mut obstacles = Vec::new();
+            self.surroundings()
+                .list_obstacles(number, &reach, &mut obstacles);
+            obstacles.retain(|obstacle| still(&obstacle));
             let movers = &mut self.lists.movers;
             let mover = &movers.list[number];
-            let obstacles: Vec<Obstacle> = movers.obstacles[mover.obstacles.clone()]
-                .iter()
-                .filter(still)
-                .copied()
-                .collect();
             let parts = movers.parts_of(number);
             let free = nearest_free(parts, mover.place, &obstacles, &reach);
-            let Some(free) = free else {
-                self.list_obstacles(number, before);
-                continue;
-            };
+            let Some(free) = free else { continue };
             let way = free - mover.place;
             movers.put(number, free);
             let velocity = &mut movers.list[number].velocity;
@@ -379,20 +331,10 @@ impl Step<'_, '_> {
         }
         false
     }
-
-    /// Whether an entity is below a body.
-    pub(super) fn hangs_below(&self, entity: Entity, mover: &Mover) -> bool {
-        mover.has_children && self.above(entity).any(|above| above == mover.entity)
-    }
-
-    /// Whether one of two bodies is below the other.
-    fn are_linked(&self, a: &Mover, b: &Mover) -> bool {
-        self.hangs_below(b.entity, a) || self.hangs_below(a.entity, b)
-    }
 }
 
 /// The room around the way of a body.
-fn room(aabb: &Aabb) -> f32 {
+pub(super) fn room(aabb: &Aabb) -> f32 {
     aabb.size().min_element() * ROOM
 }
 

@@ -213,16 +213,19 @@ impl Step<'_, '_> {
         let lists = &mut *self.lists;
         let mut first = 0;
         for &end in &lists.groups.ends {
-            let bodies = &lists.solids[first..end];
+            let members = &lists.groups.members[first..end];
+            let outcomes = &lists.outcomes[first..end];
             first = end;
-            let rests = bodies.iter().all(|body| {
-                let mover = &lists.movers.list[body.number as usize];
+            let rests = members.iter().zip(outcomes).all(|(&number, outcome)| {
+                if outcome.velocity != Vec3::ZERO {
+                    return false;
+                }
+                let mover = &lists.movers.list[number as usize];
                 let obstacles = &lists.movers.obstacles[mover.obstacles.clone()];
                 mover.depth == 0
                     && !mover.has_children
                     && mover.ride.is_none()
                     && mover.place == mover.start
-                    && body.velocity == Vec3::ZERO
                     && mover.own_velocity == Vec3::ZERO
                     && obstacles
                         .iter()
@@ -239,8 +242,8 @@ impl Step<'_, '_> {
                 found: 0,
                 wakes: false,
             };
-            for body in bodies {
-                let mover = &lists.movers.list[body.number as usize];
+            for &member in members {
+                let mover = &lists.movers.list[member as usize];
                 let row = self.rows.get(mover.entity);
                 let (Some(slot), Some((_, _, written, ..))) = (mover.slot, row) else {
                     continue;

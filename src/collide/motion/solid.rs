@@ -1,5 +1,6 @@
 //! A body that collides, as it flies through one frame, and what it flies among.
 
+use super::groups::Outcome;
 use super::kinematic::Moved;
 use super::mover::Part;
 use super::sweep::{Manner, Obstacle, Whose, stop_at};
@@ -44,8 +45,6 @@ pub(super) fn side_of(axis: usize, direction: f32) -> usize {
 /// A body that collides, in the order of its group.
 #[derive(Clone, Debug)]
 pub(super) struct Solid {
-    /// Its number among the movers.
-    pub(super) number: u32,
     /// The index of its entity.
     pub(super) id: u32,
     pub(super) parts: Range<u32>,
@@ -119,6 +118,19 @@ impl Solid {
         let crawls = self.velocity.abs().cmplt(Vec3::splat(LEAST_SPEED));
         self.velocity = Vec3::select(crawls, Vec3::ZERO, self.velocity);
         self.corners.push(self.at + self.chord * left);
+    }
+
+    /// How it has come out of its flight; `ground` is the side to which gravity points.
+    pub(super) fn outcome(&self, ground: Option<usize>) -> Outcome {
+        Outcome {
+            place: self.place,
+            velocity: self.velocity,
+            ground: ground.and_then(|side| match self.holds[side] {
+                Hold::At { on, .. } => Some(on),
+                Hold::Free => None,
+            }),
+            hit_axes: self.hit_axes,
+        }
     }
 
     /// Puts it exactly to a face that it has come to.
@@ -253,6 +265,8 @@ pub(super) struct Frame<'a> {
     pub(super) seconds: f32,
     /// The direction of gravity, or zero.
     pub(super) down: Vec3,
+    /// The number of the side to which it points most.
+    pub(super) ground: Option<usize>,
     pub(super) rest_speed: f32,
     /// A way in metres that is too short to matter.
     pub(super) least_way: f32,

@@ -5,8 +5,8 @@
 //! it leaves, it keeps both.
 
 use super::Step;
+use super::groups::Outcome;
 use super::mover::Ride;
-use super::solid::{Hold, Solid, side_of};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
 use crate::collide::contacts::LEAST_SHARE_DOWN;
@@ -91,6 +91,9 @@ impl Step<'_, '_> {
 
     /// Lets dynamic bodies that hang below kinematic ones come with them.
     fn ride_below(&mut self) {
+        if self.lists.movers.linked.is_empty() {
+            return;
+        }
         for number in 0..self.lists.movers.list.len() {
             let mover = &self.lists.movers.list[number];
             if !mover.is_dynamic || mover.depth == 0 {
@@ -204,14 +207,7 @@ impl Step<'_, '_> {
 
     /// Lets the velocities of bodies count from those of what takes them along at the end of the frame.
     pub(super) fn end_rides(&mut self) {
-        if self.lists.moved.is_empty()
-            && self
-                .lists
-                .movers
-                .list
-                .iter()
-                .all(|body| body.ride.is_none())
-        {
+        if self.lists.moved.is_empty() && self.lists.movers.linked.is_empty() {
             return;
         }
         let Some(down) = self.down_axis() else {
@@ -223,16 +219,20 @@ impl Step<'_, '_> {
             return;
         };
         // From the ground up: a body rides only as long as its support does. The groups keep their own order.
-        let solids = std::mem::take(&mut self.lists.solids);
-        let mut upwards = std::mem::take(&mut self.lists.upwards);
+        let lists = &mut *self.lists;
+        let mut upwards = std::mem::take(&mut lists.upwards);
         upwards.clear();
-        upwards.extend(0..solids.len() as u32);
-        upwards.sort_unstable_by_key(|&at| (solids[at as usize].height, solids[at as usize].id));
+        upwards.extend(0..lists.outcomes.len() as u32);
+        let (movers, members) = (&lists.movers.list, &lists.groups.members);
+        upwards.sort_unstable_by_key(|&at| {
+            let mover = &movers[members[at as usize] as usize];
+            (mover.height(self.down), mover.entity.index())
+        });
         for &at in &upwards {
-            self.end_ride(&solids[at as usize], down);
+            let number = self.lists.groups.members[at as usize];
+            self.end_ride(number as usize, self.lists.outcomes[at as usize], down);
         }
         self.lists.upwards = upwards;
-        self.lists.solids = solids;
         for mover in &mut self.lists.movers.list {
             if let (Some(ride), false) = (mover.ride, mover.collides) {
                 mover.velocity = from_carrier(mover.velocity, ride.velocity, 0);
@@ -240,11 +240,10 @@ impl Step<'_, '_> {
         }
     }
 
-    fn end_ride(&mut self, body: &Solid, down: (usize, f32)) {
-        let number = body.number as usize;
+    fn end_ride(&mut self, number: usize, outcome: Outcome, down: (usize, f32)) {
         let mover = &self.lists.movers.list[number];
         let Some(ride) = mover.ride else {
-            if let Some(carrier) = self.landed_on(body, down) {
+            if let Some(carrier) = self.landed_on(number, outcome.ground, down) {
                 let mover = &mut self.lists.movers.list[number];
                 mover.velocity = from_carrier(mover.velocity, carrier, 7);
             }
@@ -258,7 +257,7 @@ impl Step<'_, '_> {
         };
         let mover = &mut self.lists.movers.list[number];
         match stays {
-            true => mover.velocity = from_carrier(mover.velocity, ride.velocity, body.hit_axes),
+            true => mover.velocity = from_carrier(mover.velocity, ride.velocity, outcome.hit_axes),
             // It keeps the velocity that it has in the world.
             false => mover.ride = None,
         }
@@ -274,11 +273,13 @@ impl Step<'_, '_> {
     }
 
     /// The velocity of the carrier on which a body has come to stand in this frame.
-    fn landed_on(&self, body: &Solid, (axis, sign): (usize, f32)) -> Option<Vec3> {
-        let Hold::At { on, .. } = body.holds[side_of(axis, sign)] else {
-            return None;
-        };
-        let number = body.number as usize;
+    fn landed_on(
+        &self,
+        number: usize,
+        ground: Option<Slot>,
+        (axis, sign): (usize, f32),
+    ) -> Option<Vec3> {
+        let on = ground?;
         let movers = &self.lists.movers;
         let velocity = match movers.of_slot(on) {
             Some(below) if movers.list[below].is_dynamic => movers.list[below].ride?.velocity,

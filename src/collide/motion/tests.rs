@@ -249,10 +249,11 @@ fn heap(
     columns: &[(f32, f32, u8, f32)],
     strikes: Vec3,
     frames: u64,
+    threads: usize,
 ) -> Vec<Vec<(Vec3, Vec3, u32)>> {
     use crate::prelude::*;
     let mut runtime = Runtime::new();
-    runtime.set_threads(1).expect("one is always there");
+    runtime.set_threads(threads).expect("threads can be had");
     let world = runtime.world_mut();
     let floor = Aabb::from_corners(Vec3::new(-20.0, -1.0, -20.0), Vec3::new(20.0, 0.0, 20.0));
     world.spawn((Transform::default(), Collider::solid(floor)));
@@ -323,11 +324,25 @@ proptest! {
         columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),
         strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
     ) {
-        let skipped = heap(&columns, strikes, 160);
+        let skipped = heap(&columns, strikes, 160, 1);
         super::rest::IS_OFF.set(true);
-        let looked_at = heap(&columns, strikes, 160);
+        let looked_at = heap(&columns, strikes, 160, 1);
         super::rest::IS_OFF.set(false);
         for (frame, (one, other)) in skipped.iter().zip(&looked_at).enumerate() {
+            prop_assert_eq!(one, other, "frame {}", frame);
+        }
+    }
+    /// In these tests a few bodies are worth several threads.
+    #[cfg(feature = "parallel")]
+    #[test]
+    fn bodies_come_out_the_same_on_any_number_of_threads(
+        columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 4..9),
+        strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
+        threads in 2_usize..6,
+    ) {
+        let alone = heap(&columns, strikes, 120, 1);
+        let shared = heap(&columns, strikes, 120, threads);
+        for (frame, (one, other)) in alone.iter().zip(&shared).enumerate() {
             prop_assert_eq!(one, other, "frame {}", frame);
         }
     }

@@ -3,8 +3,9 @@
 use super::eight::{LANES, Region, lanes};
 use super::{BoxTree, Eight};
 use crate::collide::aabb::Aabb;
+use std::ops::Range;
 
-/// Nodes that are still to be looked at. Seven for each level but the last are enough, and 2²⁴ boxes make eight levels.
+/// Nodes that are still to be searched. Seven for each level but the last are enough, and 2²⁴ boxes make eight levels.
 struct Stack {
     /// The level in the upper bits, the node below.
     entries: [u32; 64],
@@ -113,19 +114,24 @@ impl BoxTree {
     /// assert_eq!((count(0.0), count(0.5)), (0, 1));
     /// ```
     pub fn pairs(&self, margin: f32, mut found: impl FnMut(u32, u32)) {
-        self.box_pairs(margin, |(a, _), (b, _)| found(a, b));
+        self.box_pairs(self.leaves(), margin, |(a, _), (b, _)| found(a, b));
     }
 
-    /// As [`BoxTree::pairs`], with the boxes: they are at hand here, and far away for the caller.
+    /// The numbers of all leaves, to divide a search for pairs.
+    pub(in crate::collide) fn leaves(&self) -> Range<usize> {
+        0..self.levels.first().map_or(0, Vec::len)
+    }
+
+    /// As [`BoxTree::pairs`], for some leaves and all behind them, with the boxes: they are at hand here, and far away for the
+    /// caller.
     pub(in crate::collide) fn box_pairs(
         &self,
+        leaves: Range<usize>,
         margin: f32,
         mut found: impl FnMut((u32, Aabb), (u32, Aabb)),
     ) {
-        let Some(leaves) = self.levels.first() else {
-            return;
-        };
-        for (number, leaf) in leaves.iter().enumerate() {
+        for number in leaves {
+            let leaf = &self.levels[0][number];
             let group = Group::new(self, number, margin);
             let ids = group.ids;
             // Within the leaf: each lane against those behind it.
@@ -186,20 +192,18 @@ impl BoxTree {
     /// trucks.pairs_with(&pads, 0.0, |truck, pad| assert_eq!((truck, pad), (4, 7)));
     /// ```
     pub fn pairs_with(&self, other: &Self, margin: f32, mut found: impl FnMut(u32, u32)) {
-        self.box_pairs_with(other, margin, |(a, _), (b, _)| found(a, b));
+        self.box_pairs_with(self.leaves(), other, margin, |(a, _), (b, _)| found(a, b));
     }
 
-    /// As [`BoxTree::pairs_with`], with the boxes.
+    /// As [`BoxTree::pairs_with`], for some leaves, with the boxes.
     pub(in crate::collide) fn box_pairs_with(
         &self,
+        leaves: Range<usize>,
         other: &Self,
         margin: f32,
         mut found: impl FnMut((u32, Aabb), (u32, Aabb)),
     ) {
-        let Some(leaves) = self.levels.first() else {
-            return;
-        };
-        for number in 0..leaves.len() {
+        for number in leaves {
             let group = Group::new(self, number, margin);
             other.leaves_touching(&group.bounds, |met, node, bounds| {
                 group.against((other, met, node), bounds, &mut found);

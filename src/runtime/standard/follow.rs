@@ -1,5 +1,6 @@
 //! Entities that track another one.
 
+use crate::collide::Collider;
 use crate::schedule::{Clock, Phase, System};
 use crate::space::{LinkNode, Transform, WorldTransform, climbed};
 use crate::store::{Edits, Entity, Global, Lacking, Name, Rows};
@@ -7,9 +8,10 @@ use glam::Vec3;
 
 /// Keeps the entity at a place beside another one, as a camera or a marker does. Its rotation and scale stay its own.
 ///
-/// The place is looked up just before world placements are resolved, after all bodies have moved, so there is no lag,
-/// whatever hangs below the entity. Of entities that follow each other in a row, one that was spawned before the one that it
-/// follows is a frame late. If the other one goes, the entity stays where it is.
+/// The entity is placed just before world placements are resolved, after all bodies have moved, so there is no lag,
+/// even below a parent. An entity with a solid collider is placed before bodies move: it carries bodies that stand on it, pushes
+/// those in its way, and follows a target that moves as a body a frame later. Of entities that follow each other in a row, one that
+/// was spawned before its target is a frame late. If the target goes, the entity stays where it is.
 ///
 /// # Example
 ///
@@ -34,11 +36,11 @@ use glam::Vec3;
     derive(serde::Serialize, serde::Deserialize)
 )]
 pub struct Follow {
-    /// Who is followed.
+    /// The entity to follow.
     pub target: Entity,
     /// The place to keep, in the target's own space, in metres.
     pub offset: Vec3,
-    /// In so many seconds the distance to the place shrinks to 37 %; 0 is at once. The step of a frame does not matter.
+    /// The seconds in which the distance to the place shrinks to 37 %, at any step; 0 is at once.
     pub smoothing: f32,
 }
 
@@ -93,8 +95,8 @@ impl Follow {
     }
 }
 
-/// [`Follow`] for whoever knows the other entity by its [`Name`] only, as scene files do. As soon as there is one of that name, the
-/// entity is given the [`Follow`] for it.
+/// Follows an entity that is known by its [`Name`] only, as in scene files. As soon as an entity has that name, this one gets the
+/// [`Follow`] for it.
 ///
 /// # Example
 ///
@@ -118,7 +120,7 @@ impl Follow {
     serde(deny_unknown_fields)
 )]
 pub struct FollowNamed {
-    /// The name of who is followed.
+    /// The name of the entity to follow.
     pub target: String,
     /// See [`Follow::offset`].
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
@@ -165,23 +167,39 @@ fn find((seekers, named, mut edits): (Seekers, Named, Edits)) {
     }
 }
 
-type Followers<'w> = Rows<'w, (Entity, &'static Follow)>;
+type Followers<'w> = Rows<'w, (Entity, &'static Follow, Option<&'static Collider>)>;
 type Transforms<'w> = Rows<'w, &'static mut Transform>;
 type AllLinks<'w> = Rows<'w, &'static LinkNode>;
+type Claims<'w> = (
+    Followers<'w>,
+    Transforms<'w>,
+    AllLinks<'w>,
+    Global<'w, Clock>,
+);
 
-pub(super) fn system() -> System {
-    System::named("standard: follow")
-        .phase(Phase::Place)
-        .before("place: without links")
-        .takes::<(Followers, Transforms, AllLinks, Global<Clock>)>()
-        .runs(follow)
+/// Places what is solid before bodies move, and all else after.
+pub(super) fn systems() -> [System; 2] {
+    [
+        System::named("standard: follow with solid boxes")
+            .phase(Phase::Move)
+            .before("move: place without links")
+            .takes::<Claims>()
+            .runs(|claims| follow(claims, true)),
+        System::named("standard: follow")
+            .phase(Phase::Place)
+            .before("place: without links")
+            .takes::<Claims>()
+            .runs(|claims| follow(claims, false)),
+    ]
 }
 
-fn follow(
-    (followers, mut transforms, links, clock): (Followers, Transforms, AllLinks, Global<Clock>),
-) {
+fn follow((followers, mut transforms, links, clock): Claims<'_>, are_solid: bool) {
     let above = |entity| links.get(entity)?.parent();
-    for (entity, follow) in followers.iter() {
+    for (entity, follow, collider) in followers.iter() {
+        let is_solid = collider.is_some_and(|collider| !collider.is_sensor());
+        if is_solid != are_solid {
+            continue;
+        }
         let placed = |entity| climbed(entity, above, |entity| transforms.get(entity));
         let Some(target) = placed(follow.target) else {
             continue;

@@ -163,6 +163,7 @@ impl Kit for StandardKit {
 }
 
 fn systems() -> Vec<System> {
+    let [follow_solid, follow] = follow::systems();
     vec![
         System::named("standard: remember")
             .phase(Phase::Intake)
@@ -183,7 +184,8 @@ fn systems() -> Vec<System> {
         #[cfg(feature = "chance")]
         spawner::system(),
         follow::find_system(),
-        follow::system(),
+        follow_solid,
+        follow,
         rangefinder::system(),
         wear::system(),
         machine::system(),

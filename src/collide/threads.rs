@@ -1,0 +1,109 @@
+//! Dividing the work of a frame among the threads of the runtime.
+
+use crate::store::{Conditions, Items, Rows};
+use std::ops::Range;
+
+/// The threads that a frame may use. Without the feature `parallel`, the caller's only.
+#[derive(Clone, Default, Debug)]
+pub(super) struct Threads {
+    #[cfg(feature = "parallel")]
+    workers: Option<crate::store::Workers>,
+}
+
+impl Threads {
+    /// Those of the runtime that hands out rows.
+    pub(super) fn of<I: Items, C: Conditions>(rows: &Rows<'_, I, C>) -> Self {
+        #[cfg(not(feature = "parallel"))]
+        let _ = rows;
+        Self {
+            #[cfg(feature = "parallel")]
+            workers: Some(rows.workers().clone()),
+        }
+    }
+
+    /// Into how many pieces of at least `least` a number of things is worth being divided: one, or one for each thread.
+    pub(super) fn pieces(&self, count: usize, least: usize) -> usize {
+        #[cfg(feature = "parallel")]
+        let threads = self.workers.as_ref().map_or(1, |workers| workers.threads());
+        #[cfg(not(feature = "parallel"))]
+        let threads = 1;
+        (count / least).clamp(1, threads)
+    }
+
+    /// Runs something that may divide its work.
+    pub(super) fn run(&self, work: impl FnOnce() + Send) {
+        #[cfg(feature = "parallel")]
+        if let Some(workers) = &self.workers {
+            return workers.run(work);
+        }
+        work();
+    }
+
+    /// Calls `each` with a part of a range and a list for what it finds there: for each list with the part that follows the one
+    /// of the list before, so the lists one after the other are what one thread finds.
+    pub(super) fn divide<T: Send>(
+        &self,
+        range: Range<usize>,
+        lists: &mut [T],
+        each: impl Fn(Range<usize>, &mut T) + Send + Sync,
+    ) {
+        match lists {
+            [] => {}
+            [list] => each(range, list),
+            lists => self.run(|| divide(range, lists, &each)),
+        }
+    }
+}
+
+fn divide<T: Send>(
+    range: Range<usize>,
+    lists: &mut [T],
+    each: &(impl Fn(Range<usize>, &mut T) + Sync),
+) {
+    match lists {
+        [] => {}
+        [list] => each(range, list),
+        lists => {
+            let middle = range.start + range.len() / 2;
+            let (left, right) = lists.split_at_mut(lists.len() / 2);
+            let (first, second) = (range.start..middle, middle..range.end);
+            #[cfg(feature = "parallel")]
+            rayon::join(|| divide(first, left, each), || divide(second, right, each));
+            #[cfg(not(feature = "parallel"))]
+            {
+                divide(first, left, each);
+                divide(second, right, each);
+            }
+        }
+    }
+}
+
+/// Makes a list of at least `count` lists, all empty.
+pub(super) fn clear_lists<T>(lists: &mut Vec<Vec<T>>, count: usize) {
+    if lists.len() < count {
+        lists.resize_with(count, Vec::new);
+    }
+    lists.iter_mut().for_each(Vec::clear);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::Threads;
+
+    #[test]
+    fn lists_one_after_the_other_are_what_one_thread_finds() {
+        for count in 1..9 {
+            let mut lists = vec![Vec::new(); count];
+            Threads::default().divide(3..100, &mut lists, |range, list: &mut Vec<usize>| {
+                list.extend(range);
+            });
+            assert_eq!(lists.concat(), (3..100).collect::<Vec<_>>());
+        }
+    }
+
+    #[test]
+    fn little_work_is_one_piece() {
+        let threads = Threads::default();
+        assert_eq!((threads.pieces(0, 8), threads.pieces(1_000, 8)), (1, 1));
+    }
+}
