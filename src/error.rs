@@ -209,6 +209,14 @@ pub(crate) enum Kind {
         label: String,
         problem: String,
     },
+    #[error(
+        "the collider of entity {label} is in a layer of other layers, and meets nothing; add its layer to the global `Layers`, which has `{known}`"
+    )]
+    StrayLayer {
+        entity: Entity,
+        label: String,
+        known: String,
+    },
     #[error("entity {label} has no contact with itself; name two entities")]
     SamePair { entity: Entity, label: String },
     #[error("entity {label} was not moved: its body {problem}")]
@@ -307,6 +315,7 @@ impl Error {
             | Kind::NoSibling { entity, .. }
             | Kind::FlatParent { entity, .. }
             | Kind::BadCollider { entity, .. }
+            | Kind::StrayLayer { entity, .. }
             | Kind::SamePair { entity, .. }
             | Kind::BadBody { entity, .. } => Some(entity),
             #[cfg(feature = "snapshot")]

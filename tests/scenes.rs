@@ -27,6 +27,8 @@ gerust::scene_tests! {
     pit: "scenes/pit.toml",
     quay: "scenes/quay.toml",
     reach: "scenes/reach.toml",
+    shots: "scenes/shots.toml",
+    stacks: "scenes/stacks.toml",
     survey: "scenes/survey.toml",
     visitors: "scenes/visitors.toml",
     visiting_barge: "scenes/visitors/barge.toml",

@@ -21,6 +21,35 @@ fn pit(runtime: &mut Runtime, half: f32) {
     );
 }
 
+/// A body that grows in a chamber too small for it stays in it, is listed, and has not moved when it has shrunk again.
+#[test]
+fn what_grows_in_a_chamber_stays_in_it() {
+    let mut runtime = weightless();
+    for axis in 0..3 {
+        for side in [-1.0, 1.0] {
+            let mut half = Vec3::splat(0.8);
+            half[axis] = 0.1;
+            let mut at = Vec3::ZERO;
+            at[axis] = side * 0.6;
+            spawn_box(&mut runtime, Aabb::from_center(at, half));
+        }
+    }
+    let place = Vec3::new(0.05, -0.03, 0.0);
+    let body = spawn_body(&mut runtime, cube(0.3).moved(place), Body::dynamic());
+    runtime.run_frames(2).expect("nothing fails");
+    for (half, is_listed) in [(0.55, true), (0.3, false)] {
+        let world = runtime.world_mut();
+        let collider = Collider::solid(cube(half));
+        world.attach(body, collider).expect("it is alive");
+        for _ in 0..30 {
+            runtime.run_frames(1).expect("nothing fails");
+            let at = place_of(&runtime, body);
+            assert!(at.abs().max_element() <= 0.2, "it left to {at}");
+        }
+        assert_eq!(leftovers(&runtime) > 0, is_listed);
+    }
+}
+
 #[test]
 fn a_crate_between_a_lift_and_a_ceiling_stays_on_the_lift_and_is_listed() {
     for walled in [true, false] {

@@ -1,6 +1,7 @@
 //! Finding pairs against a sweep, a grid and a tree written plainly, and frames full of boxes.
 
 mod by_hand;
+mod free;
 mod layouts;
 mod pit;
 mod plain;
@@ -25,6 +26,7 @@ pub(crate) fn rows(table: &mut Table) {
     share_row(table);
     growth_row(table);
     slide::rows(table);
+    free::rows(table);
     pit::row(table);
 }
 

@@ -1,4 +1,4 @@
-//! Frames in which many bodies slide over a floor of tiles, come to rest on it, or fly freely past boxes.
+//! Frames in which many bodies slide over a floor of tiles or come to rest on it.
 
 use super::by_hand::ByHand;
 use crate::harness::Table;
@@ -17,7 +17,6 @@ pub(super) fn rows(table: &mut Table) {
     frame_row(table, "10k dynamic rest among 10k static, in ms", 0.4);
     by_hand_row(table);
     threads_row(table);
-    free_row(table);
 }
 
 /// Where each crate begins, and with which velocity.
@@ -124,36 +123,4 @@ fn threads_row(table: &mut Table) {
         runtime
     });
     table.row_timed(name, 0.67, || frame(&mut two), || frame(&mut one));
-}
-
-/// 100,000 bodies without weight fly among 10,000 boxes, far from each other but for a few.
-fn free_row(table: &mut Table) {
-    let name = "100k free among 10k static, two threads";
-    if !table.wants(name) {
-        return;
-    }
-    let mut runtime = Runtime::new();
-    runtime.set_threads(2).expect("threads can be had");
-    let world = runtime.world_mut();
-    world.global_mut::<Gravity>().expect("always there").0 = Vec3::ZERO;
-    let mut random = StdRng::seed_from_u64(13);
-    let mut along = || random.random_range(-400.0_f32..400.0);
-    let mut place = || Vec3::new(along(), along(), along());
-    let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
-    let all: Vec<(Vec3, Vec3)> = (0..110_000).map(|_| (place(), place() / 100.0)).collect();
-    let at = |place: Vec3| Transform::at(place.x, place.y, place.z);
-    world.spawn_many(
-        all[..10_000]
-            .iter()
-            .map(|&(place, _)| (at(place), cube.clone())),
-    );
-    world.spawn_many(all[10_000..].iter().map(|&(place, velocity)| {
-        let body = Body::dynamic().with_restitution(1.0);
-        (at(place), cube.clone(), body.with_velocity(velocity))
-    }));
-    let mut times: Vec<f64> = (0..60)
-        .map(|_| frame(&mut runtime).as_secs_f64() * 1e3)
-        .collect();
-    times.sort_unstable_by(f64::total_cmp);
-    table.figure(name, times[30], 16.7, "ms, median");
 }

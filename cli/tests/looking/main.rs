@@ -46,7 +46,7 @@ fn inspect_plan_shows_order_reasons_and_cost() {
         .code(0)
         .stdout(
             contains("Night shift at the quay: 600 frames, 1 thread")
-                .and(contains("  wave 3   move: boxes"))
+                .and(contains("  wave 4   move: boxes"))
                 .and(contains("after standard: drift: stated"))
                 .and(contains("critical path"))
                 .and(contains("never ran").not()),

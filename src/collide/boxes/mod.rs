@@ -10,7 +10,7 @@ mod refresh;
 use super::aabb::Aabb;
 use super::body::{Body, Motion};
 use super::collider::Collider;
-use super::layers::Layer;
+use super::layers::{Layer, Layers};
 use super::placed::ROUNDING;
 use super::tree::BoxTree;
 use super::world_box::WorldBox;
@@ -135,6 +135,8 @@ pub struct Boxes {
     is_flat: bool,
     /// Colliders whose boxes are none, until they are mended or gone.
     refused: Vec<Entity>,
+    /// Colliders whose layers are not among those of the world.
+    stray: Vec<Entity>,
 }
 
 impl Boxes {
@@ -306,6 +308,7 @@ impl Boxes {
             takes_part: is_valid && has_boxes && collider.is_on(),
         };
         let slot = self.slot_for(entity);
+        let stays = self.placements[slot as usize] == *placed;
         self.note_relocated(slot, placed);
         match compound {
             Some(compound) => {
@@ -316,7 +319,7 @@ impl Boxes {
             }
             None => {}
         }
-        self.put(slot, item);
+        self.put(slot, item, stays);
         WorldBox(aabb)
     }
 
@@ -361,7 +364,8 @@ impl Boxes {
         slot
     }
 
-    fn put(&mut self, slot: Slot, item: Item) {
+    /// Puts an item in. Something about it has changed; if its placement stays, that was more than a fall.
+    fn put(&mut self, slot: Slot, item: Item, stays: bool) {
         let before = &self.items[slot as usize];
         if before.takes_part && (!item.takes_part || before.tree() != item.tree()) {
             self.trees[before.tree()].remove(slot);
@@ -376,7 +380,8 @@ impl Boxes {
             layer: item.layer,
         };
         if before.takes_part || item.takes_part {
-            let only_falls = item.motion == Motion::Dynamic
+            let only_falls = !stays
+                && item.motion == Motion::Dynamic
                 && Item {
                     aabb: item.aabb,
                     ..*before
@@ -424,6 +429,19 @@ impl Boxes {
         &self.placements[slot as usize]
     }
 
+    /// Notes which of the changed colliders are in a layer that the world does not have. O(changed).
+    pub(super) fn note_stray(&mut self, layers: &Layers) {
+        for &slot in &self.changed_slots {
+            let item = &self.items[slot as usize];
+            if !self.stray.is_empty() {
+                self.stray.retain(|&stray| stray != item.entity);
+            }
+            if item.takes_part && layers.name(item.layer).is_none() {
+                self.stray.push(item.entity);
+            }
+        }
+    }
+
     fn note(&mut self, slot: Slot) {
         if !self.changed.put(slot as usize) {
             self.changed_slots.push(slot);
@@ -433,6 +451,7 @@ impl Boxes {
     fn free(&mut self, slot: Slot) {
         let item = self.items[slot as usize];
         self.refused.retain(|&refused| refused != item.entity);
+        self.stray.retain(|&stray| stray != item.entity);
         self.put(
             slot,
             Item {
@@ -440,6 +459,7 @@ impl Boxes {
                 is_compound: false,
                 ..item
             },
+            false,
         );
         self.compounds.remove(&slot);
         self.slots.set(item.entity, NO_SLOT);
@@ -456,7 +476,7 @@ impl Boxes {
         if let Some(compound) = self.compounds.get_mut(&slot) {
             compound.shift(by);
         }
-        self.put(slot, item);
+        self.put(slot, item, false);
     }
 
     /// Brings the trees up to date with the items.

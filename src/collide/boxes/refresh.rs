@@ -3,6 +3,7 @@
 use super::{Boxes, Dimensions};
 use crate::collide::body::Body;
 use crate::collide::collider::Collider;
+use crate::collide::layers::Layers;
 use crate::collide::world_box::WorldBox;
 use crate::error::{Error, Kind};
 use crate::schedule::{Phase, System};
@@ -148,11 +149,20 @@ impl Boxes {
     }
 }
 
-/// Whether colliders were refused in the last frame, because their boxes are none.
+/// Fails if colliders were refused in the last frame: their layers or their boxes make no sense.
 pub(in crate::collide) fn tell_refused(world: &World) -> Result<(), Error> {
     let Some(boxes) = world.find_global::<Boxes>() else {
         return Ok(());
     };
+    if let Some(&entity) = boxes.stray.first() {
+        let layers = world.find_global::<Layers>();
+        let known = layers.map(|layers| layers.names().collect::<Vec<_>>().join("`, `"));
+        return Err(Error::from(Kind::StrayLayer {
+            entity,
+            label: world.label(entity),
+            known: known.unwrap_or_default(),
+        }));
+    }
     let Some(&entity) = boxes.refused.first() else {
         return Ok(());
     };

@@ -351,6 +351,7 @@ impl Contacts {
             boxes.change_all([true; TREES]);
             self.found_with = Some((layers.clone(), self.margin));
         }
+        boxes.note_stray(layers);
         let span = profile::part("find pairs");
         find::pairs(
             boxes,

@@ -4,6 +4,7 @@
 //! overlaps nothing in between, even if the flight is wrong: a body can always stay. A body that finds another one in its way
 //! waits until that one has moved.
 
+use super::events::ordered;
 use super::flight::Flight;
 use super::mover::{Part, meet};
 use super::solid::Solid;
@@ -73,7 +74,11 @@ impl Flight<'_> {
         if self.bodies.len() > 1 {
             lists.order.sort_unstable_by_key(|&number| {
                 let body = &self.bodies[number as usize];
-                (body.height, body.id)
+                let way = body
+                    .corners
+                    .last()
+                    .map_or(Vec3::ZERO, |&end| end - body.place);
+                (body.height, ordered(way.length_squared()), body.id)
             });
         }
         for _ in 0..ROUNDS {
@@ -437,13 +442,17 @@ impl Flight<'_> {
 }
 
 impl Solid {
-    /// A place, or the nearest one at which a body is within the region of which everything is known.
     fn within_region(&self, parts: &[Part], place: Vec3) -> Vec3 {
-        let there = around(parts, place);
-        let low = (self.region.min - there.min).max(Vec3::ZERO);
-        let high = (self.region.max - there.max).min(Vec3::ZERO);
-        place + low + high
+        within(&self.region, parts, place)
     }
+}
+
+/// A place, or the nearest one at which a body is within a region.
+pub(super) fn within(region: &Aabb, parts: &[Part], place: Vec3) -> Vec3 {
+    let there = around(parts, place);
+    let low = (region.min - there.min).max(Vec3::ZERO);
+    let high = (region.max - there.max).min(Vec3::ZERO);
+    place + low + high
 }
 
 /// When, as a share of its way, a box that has moved came to another one that stays, along which axis, and in which direction

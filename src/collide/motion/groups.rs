@@ -3,7 +3,7 @@
 use super::Step;
 use super::flight::{self, Flight};
 use super::mover::{Mover, Movers};
-use super::solid::{Frame, Solid, side_of};
+use super::solid::{Frame, Solid, fly_alone, side_of};
 use crate::collide::boxes::Slot;
 use glam::Vec3;
 use std::ops::Range;
@@ -49,32 +49,49 @@ impl Groups {
         }
         self.members.clear();
         self.members.extend_from_slice(&movers.colliding);
-        for at in 0..self.members.len() {
-            let number = self.members[at];
-            let root = self.root(number);
-            self.roots[number as usize] = root;
-        }
         if !pairs.is_empty() {
-            let roots = &self.roots;
-            self.members.sort_unstable_by_key(|&number| {
-                let entity = movers.list[number as usize].entity;
-                (roots[number as usize], entity.index())
-            });
+            self.gather_groups(&movers.colliding);
         }
         self.places.clear();
         self.places.resize(count, 0);
         self.ends.clear();
         let mut first = 0;
         for at in 0..self.members.len() {
-            let number = self.members[at] as usize;
-            self.places[number] = (at - first) as u32;
+            let root = self.roots[self.members[at] as usize];
             let next = self.members.get(at + 1);
-            if next.is_none_or(|&next| self.roots[next as usize] != self.roots[number]) {
-                self.ends.push(at + 1);
-                first = at + 1;
+            if next.is_some_and(|&next| self.roots[next as usize] == root) {
+                continue;
             }
+            let group = &mut self.members[first..=at];
+            if group.len() > 1 {
+                group.sort_unstable_by_key(|&number| movers.list[number as usize].entity.index());
+            }
+            for (place, &number) in group.iter().enumerate() {
+                self.places[number as usize] = place as u32;
+            }
+            self.ends.push(at + 1);
+            first = at + 1;
         }
         self.list_neighbors(count, pairs);
+    }
+
+    /// Puts the members group by group, in the order of the roots, by counting how many each root has. O(movers).
+    fn gather_groups(&mut self, colliding: &[u32]) {
+        self.starts.clear();
+        self.starts.resize(self.roots.len() + 1, 0);
+        for &number in colliding {
+            let root = self.root(number);
+            self.roots[number as usize] = root;
+            self.starts[root as usize + 1] += 1;
+        }
+        for at in 1..self.starts.len() {
+            self.starts[at] += self.starts[at - 1];
+        }
+        for &number in colliding {
+            let start = &mut self.starts[self.roots[number as usize] as usize];
+            self.members[*start as usize] = number;
+            *start += 1;
+        }
     }
 
     fn list_neighbors(&mut self, count: usize, pairs: &[(u32, u32)]) {
@@ -146,6 +163,15 @@ impl Groups {
         let mut bodies = std::mem::take(&mut scratch.bodies);
         let mut start = piece.first;
         for &end in &self.ends[piece.groups] {
+            if let &[number] = &self.members[start..end] {
+                let mover = &movers[number as usize];
+                if mover.obstacles.is_empty() {
+                    let parts = &frame.parts[mover.parts.clone()];
+                    piece.outcomes[start - piece.first] = fly_alone(mover, parts, frame.seconds);
+                    start = end;
+                    continue;
+                }
+            }
             bodies.clear();
             bodies.extend(
                 self.members[start..end]

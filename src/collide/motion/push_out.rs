@@ -5,6 +5,7 @@ use super::sweep::{Obstacle, Stop, around, is_free, put_face};
 use crate::collide::aabb::Aabb;
 use crate::collide::placed::{ENDLESS, Face};
 use glam::Vec3;
+use smallvec::SmallVec;
 
 /// Faces that are tried along each axis, the nearest ones.
 const MOST_FACES: usize = 8;
@@ -16,8 +17,9 @@ type Step = Option<(f32, Stop)>;
 ///
 /// What is free is all but a number of boxes, so the nearest free place has each coordinate either as it is or where two faces
 /// meet. The places that are made of the nearest faces are tried in the order of their distance; of equally near ones those
-/// that move along fewer axes come first, y before x before z. O(faces³ · obstacles), for bodies that were put into
-/// something: a rare event.
+/// that move along fewer axes come first, y before x before z. A place counts only if the center of each part that is in no
+/// obstacle can go there along the axes, in any order, past all obstacles: so no body leaves through a wall.
+/// O(faces³ · obstacles), for bodies that were put into something: a rare event.
 pub(super) fn nearest_free(
     parts: &[Part],
     place: Vec3,
@@ -37,6 +39,16 @@ pub(super) fn nearest_free(
         }
     }
     tried.sort_by(|(a, _), (b, _)| a.total_cmp(b));
+    let enters = |swept: &Aabb| {
+        obstacles
+            .iter()
+            .any(|obstacle| swept.overlaps(&obstacle.aabb))
+    };
+    let centers: SmallVec<[Vec3; 4]> = parts
+        .iter()
+        .map(|part| part.at(place).center())
+        .filter(|&center| !enters(&point(center)))
+        .collect();
     tried.into_iter().find_map(|(_, picked)| {
         let mut there = place;
         for (axis, &number) in picked.iter().enumerate() {
@@ -47,8 +59,38 @@ pub(super) fn nearest_free(
         let box_there = around(parts, there);
         let is_known =
             region.min.cmple(box_there.min).all() && box_there.max.cmple(region.max).all();
-        (is_known && is_free(parts, there, obstacles)).then_some(there)
+        let is_way = |center: &Vec3| {
+            ORDERS
+                .iter()
+                .any(|order| !legs(*center, there - place, *order).any(|leg| enters(&leg)))
+        };
+        (is_known && is_free(parts, there, obstacles) && centers.iter().all(is_way))
+            .then_some(there)
     })
+}
+
+/// All orders in which a way can lead along the three axes.
+const ORDERS: [[usize; 3]; 6] = [
+    [0, 1, 2],
+    [0, 2, 1],
+    [1, 0, 2],
+    [1, 2, 0],
+    [2, 0, 1],
+    [2, 1, 0],
+];
+
+/// The boxes that a point sweeps on its way along one axis after the other.
+fn legs(from: Vec3, way: Vec3, order: [usize; 3]) -> impl Iterator<Item = Aabb> {
+    let mut here = from;
+    order.into_iter().map(move |axis| {
+        let before = here;
+        here[axis] += way[axis];
+        point(before).merged(&point(here))
+    })
+}
+
+fn point(at: Vec3) -> Aabb {
+    Aabb { min: at, max: at }
 }
 
 /// To stay, and the shortest steps along an axis that bring faces together, the shortest first.

@@ -1,8 +1,9 @@
 //! A body that collides, as it flies through one frame, and what it flies among.
 
+use super::commit::within;
 use super::groups::Outcome;
 use super::kinematic::Moved;
-use super::mover::Part;
+use super::mover::{Mover, Part};
 use super::sweep::{Manner, Obstacle, Whose, stop_at};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
@@ -115,8 +116,7 @@ impl Solid {
         if self.chord != Vec3::ZERO {
             self.velocity += self.pull * left;
         }
-        let crawls = self.velocity.abs().cmplt(Vec3::splat(LEAST_SPEED));
-        self.velocity = Vec3::select(crawls, Vec3::ZERO, self.velocity);
+        self.velocity = without_crawl(self.velocity);
         self.corners.push(self.at + self.chord * left);
     }
 
@@ -238,6 +238,32 @@ impl Solid {
             (self.velocity[across], self.pull[across]) = (surface[across], 0.0);
         }
         true
+    }
+}
+
+/// A velocity without the axes along which it is next to nothing.
+fn without_crawl(velocity: Vec3) -> Vec3 {
+    let crawls = velocity.abs().cmplt(Vec3::splat(LEAST_SPEED));
+    Vec3::select(crawls, Vec3::ZERO, velocity)
+}
+
+/// How a body comes out of a flight in which it can meet nothing: as a [`Solid`] would, to the bit.
+pub(super) fn fly_alone(mover: &Mover, parts: &[Part], seconds: f32) -> Outcome {
+    let chord = mover.velocity + mover.pull * (seconds / 2.0);
+    let mut velocity = mover.velocity;
+    if chord != Vec3::ZERO {
+        velocity += mover.pull * seconds;
+    }
+    let target = mover.place + chord * seconds;
+    let place = match target == mover.place {
+        true => mover.place,
+        false => within(&mover.region, parts, target),
+    };
+    Outcome {
+        place,
+        velocity: without_crawl(velocity),
+        ground: None,
+        hit_axes: 0,
     }
 }
 

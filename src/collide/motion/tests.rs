@@ -297,6 +297,11 @@ fn heap(
             runtime.world_mut().despawn(bodies[0]).expect("it is alive");
             bodies.remove(0);
         }
+        if frame == frames * 7 / 8 {
+            let grown = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.6)));
+            let grows = runtime.world_mut().attach(bodies[1], grown);
+            grows.expect("it is alive");
+        }
         runtime.run_frames(1).expect("nothing fails");
         let contacts = runtime.world().global::<Contacts>().expect("always there");
         let world = runtime.world();
@@ -332,6 +337,7 @@ proptest! {
             prop_assert_eq!(one, other, "frame {}", frame);
         }
     }
+
     /// In these tests a few bodies are worth several threads.
     #[cfg(feature = "parallel")]
     #[test]
