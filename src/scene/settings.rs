@@ -1,8 +1,9 @@
 //! The settings of a world in which a scene runs.
 
-use crate::collide::{Contacts, Dimensions, Gravity, Layers, Solver};
+use crate::collide::{Contacts, Dimensions, Gravity, Layer, Layers, Solver};
 use crate::error::Error;
 use crate::runtime::Runtime;
+use crate::store::World;
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -23,6 +24,9 @@ pub(super) struct Settings {
     pub(super) seed: Option<u64>,
     /// Pairs of names that meet; a layer without partner is paired with `default`.
     pub(super) layers: Vec<(String, String)>,
+    /// Names of layers that do not meet `default`. Scene files cannot say so, but the layers of a program can.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(super) parted: Vec<String>,
 }
 
 impl Settings {
@@ -47,12 +51,48 @@ impl Settings {
         {
             contacts.set_margin(margin);
         }
-        let mut layers = Layers::default();
+        let layers = world.ensure_global::<Layers>();
         for (a, b) in &self.layers {
             let (a, b) = (layers.add(a)?, layers.add(b)?);
             layers.meet(a, b)?;
         }
-        world.set_global(layers);
+        for name in &self.parted {
+            let layer = layers.add(name)?;
+            layers.part(layer, Layer::default())?;
+        }
         Ok(())
+    }
+
+    /// The same settings with all layers of a world, in their order, so that the layers of recorded colliders keep their meaning.
+    pub(super) fn with_layers_of(&self, world: &World) -> Self {
+        let Some(layers) = world.find_global::<Layers>() else {
+            return self.clone();
+        };
+        let named: Vec<(&str, Layer)> = layers
+            .names()
+            .filter_map(|name| Some((name, layers.find(name)?)))
+            .collect();
+        let default = ("default", Layer::default());
+        let with_default = named.iter().map(|&layer| (layer, default));
+        let pairs = named.iter().enumerate();
+        let meeting = pairs.flat_map(|(at, &a)| named[at..].iter().map(move |&b| (a, b)));
+        let meeting = meeting.filter(|&((_, a), (_, b))| layers.do_meet(a, b));
+        let parted = named
+            .iter()
+            .filter(|&&(_, layer)| !layers.do_meet(layer, Layer::default()));
+        Self {
+            layers: with_default
+                .chain(meeting)
+                .map(|((a, _), (b, _))| (a.to_owned(), b.to_owned()))
+                .collect(),
+            parted: parted.map(|&(name, _)| name.to_owned()).collect(),
+            ..self.clone()
+        }
+    }
+
+    /// Puts a runtime under these settings and into these layers alone.
+    pub(super) fn restore(&self, runtime: &mut Runtime) -> Result<(), Error> {
+        runtime.world_mut().set_global(Layers::default());
+        self.apply(runtime)
     }
 }

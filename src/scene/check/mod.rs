@@ -97,6 +97,7 @@ pub(super) fn check(
             .as_ref()
             .map_or(0, |frames| *frames.get_ref()),
         settings: Settings {
+            parted: Vec::new(),
             step: checker.step,
             gravity: document.gravity.map(Vec3::from),
             is_flat: document

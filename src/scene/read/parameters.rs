@@ -243,6 +243,10 @@ impl ParameterValues {
         self.work_out_table(root, text, faults, &mut values);
         literals.extend(values.iter().map(|value| match value {
             Some(Value::Number(number)) => literal(*number),
+            Some(Value::Vector(vector)) => {
+                let [x, y, z] = vector.map(literal);
+                format!("[{x}, {y}, {z}]")
+            }
             _ => String::new(),
         }));
         let mut replacements = values.into_iter().zip(literals.iter());
@@ -327,6 +331,18 @@ pub(crate) fn start_in(content: &str, span: &Range<usize>, text: &str) -> Option
     (raw == Some(content)).then_some(start)
 }
 
+/// A value whose items all stand where the expression stands that they come from.
+fn at_span<'t>(value: DeValue<'t>, span: &Range<usize>) -> DeValue<'t> {
+    match value {
+        DeValue::Array(items) => {
+            let items = items.into_iter();
+            let items = items.map(|item| Spanned::new(span.clone(), item.into_inner()));
+            DeValue::Array(items.collect())
+        }
+        value => value,
+    }
+}
+
 type Replacement<'t> = (Option<Value>, &'t String);
 
 /// Replaces in the order in which values were worked out.
@@ -354,6 +370,7 @@ fn replace_in_value<'t>(
     replacements: &mut impl Iterator<Item = Replacement<'t>>,
     cut: &mut Vec<Cut>,
 ) -> bool {
+    let span = value.span();
     match value.get_mut() {
         DeValue::String(content) if content.starts_with('=') => {
             let Some((worked_out, literal)) = replacements.next() else {
@@ -363,10 +380,8 @@ fn replace_in_value<'t>(
                 None => return false,
                 Some(Value::Truth(truth)) => DeValue::Boolean(truth),
                 Some(Value::Text(text)) => DeValue::String(Cow::Owned(text)),
-                // A vector is a list of three, which can be written as one.
-                Some(Value::Vector(_)) => return false,
-                Some(Value::Number(_)) => match DeValue::parse(literal) {
-                    Ok(number) => number.into_inner(),
+                Some(Value::Number(_) | Value::Vector(_)) => match DeValue::parse(literal) {
+                    Ok(parsed) => at_span(parsed.into_inner(), &span),
                     Err(_) => return false,
                 },
             };

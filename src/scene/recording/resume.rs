@@ -122,7 +122,7 @@ impl Playback<'_> {
         registry: &Registry,
         frame: u64,
     ) -> Result<(), ResumeError> {
-        self.recording().header.settings.apply(runtime)?;
+        self.recording().header.settings.restore(runtime)?;
         registry.enroll(runtime.world_mut())?;
         runtime.world_mut().restore(self.go_to(frame)?)?;
         runtime.clock_mut().set_frame(frame);

@@ -215,6 +215,7 @@ fn what_comes_from_the_future_or_is_something_else_is_refused() {
             margin: None,
             seed: None,
             layers: Vec::new(),
+            parted: Vec::new(),
         },
     };
     let newer = item::wrapped(&Item::Header(header(VERSION + 1)));

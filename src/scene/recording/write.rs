@@ -41,7 +41,7 @@ impl<W: Write> RecordingWriter<W> {
                 .map(|(name, value)| (name.to_owned(), value.to_owned()))
                 .collect(),
             frames: scene.frames(),
-            settings: scene.settings.clone(),
+            settings: scene.settings.with_layers_of(run.runtime().world()),
         };
         to.write_all(&wrapped(&Item::Header(header)))?;
         let mut writer = Self {
