@@ -14,11 +14,19 @@ impl Flight<'_> {
     fn list_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
         self.scratch.row.clear();
         self.scratch.rows += 1;
-        self.lengthen_row(number, axis, direction, time);
+        self.lengthen_row(number, axis, direction, time, None);
     }
 
-    /// Adds a body and all that lie against it to the row.
-    fn lengthen_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
+    /// Adds a body and all that lie against it to the row; only those faster than a velocity, if there is one. Nothing is touched: few
+    /// members of a long row come out with another velocity.
+    fn lengthen_row(
+        &mut self,
+        number: usize,
+        axis: usize,
+        direction: f32,
+        time: f32,
+        than: Option<f32>,
+    ) {
         let frame = self.frame;
         let mark = self.scratch.rows;
         let mut row = std::mem::take(&mut self.scratch.row);
@@ -27,14 +35,16 @@ impl Flight<'_> {
         self.bodies[number].row = mark;
         while let Some(&next) = row.get(at) {
             at += 1;
-            self.touch(next as usize, time);
             let body = &self.bodies[next as usize];
-            let (speed, place) = (body.velocity[axis], body.at);
+            let speed = body.velocity_at(time)[axis];
+            let place = body.at + body.chord * (time - body.time);
             let parts = frame.parts_of(body);
             for &neighbor in frame.neighbors_of(body) {
                 let other = &self.bodies[neighbor as usize];
-                let closing = (speed - other.velocity_at(time)[axis]) * direction;
+                let velocity = other.velocity_at(time)[axis];
+                let closing = (speed - velocity) * direction;
                 if closing < -frame.rest_speed / 64.0
+                    || than.is_some_and(|than| (than - velocity) * direction <= 0.0)
                     || other.inverse_mass == 0.0
                     || other.row == mark
                 {
@@ -73,9 +83,13 @@ impl Flight<'_> {
             impulse = approach / first.inverse_mass;
             first.velocity[axis] = velocity;
         }
-        self.list_row(number, axis, -direction, time);
+        self.scratch.row.clear();
+        self.scratch.rows += 1;
+        self.lengthen_row(number, axis, -direction, time, Some(velocity));
         for at in 1..self.scratch.row.len() {
-            let body = &mut self.bodies[self.scratch.row[at] as usize];
+            let member = self.scratch.row[at] as usize;
+            self.touch(member, time);
+            let body = &mut self.bodies[member];
             let approach = (body.velocity[axis] - velocity) * direction;
             if approach > 0.0 {
                 impulse += approach / body.inverse_mass;
@@ -118,18 +132,25 @@ impl Flight<'_> {
             let body = &self.bodies[member as usize];
             body.is_held(axis, direction).then(|| body.velocity[axis])
         });
+        let ahead = self.scratch.row.len();
+        self.lengthen_row(a, axis, -direction, time, None);
+        for at in 0..self.scratch.row.len() {
+            let member = self.scratch.row[at] as usize;
+            // Those that are as fast already stay as they are.
+            if held.is_none_or(|held| self.bodies[member].velocity_at(time)[axis] != held) {
+                self.touch(member, time);
+            }
+        }
         let mut sums = (0.0_f64, 0.0_f64);
         let add = |body: &Solid, sums: &mut (f64, f64)| {
             let mass = f64::from(body.inverse_mass).recip();
             sums.0 += mass;
-            sums.1 += mass * f64::from(body.velocity[axis]);
+            sums.1 += mass * f64::from(body.velocity_at(time)[axis]);
         };
-        let ahead = self.scratch.row.len();
-        for &member in &self.scratch.row {
+        for &member in &self.scratch.row[..ahead] {
             add(&self.bodies[member as usize], &mut sums);
         }
         let pushed = sums;
-        self.lengthen_row(a, axis, -direction, time);
         for &member in &self.scratch.row[ahead..] {
             add(&self.bodies[member as usize], &mut sums);
         }
@@ -140,6 +161,9 @@ impl Flight<'_> {
         let impulse = (pushed.0 * f64::from(velocity) - pushed.1) as f32 * direction;
         for (at, &member) in self.scratch.row.iter().enumerate() {
             let body = &mut self.bodies[member as usize];
+            if !body.is_changed {
+                continue;
+            }
             body.velocity[axis] = velocity;
             if at > 0 && at != ahead {
                 body.hit_axes |= 1 << axis;
