@@ -4,18 +4,19 @@ use crate::Verdict;
 use crate::arguments::{ExportCommand, ImportCommand, Threads};
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
+use crate::target::Target;
 use crate::trouble::Trouble;
 use gerust::gltf::{NodeTree, Skipped};
-use std::path::Path;
 
 /// Repairs that are listed one by one.
 const REPAIRS_LISTED: usize = 20;
 
 pub(crate) fn import(engine: &Engine, command: &ImportCommand) -> Verdict {
+    let target = Target::new(&command.output, [command.file.as_path()])?;
     let tree = NodeTree::load(&command.file)?;
     let stem = command.file.file_stem().unwrap_or_default();
     let (text, unknown) = tree.to_scene(&stem.to_string_lossy(), engine.registry())?;
-    write(&command.output, &text)?;
+    target.write(text.as_bytes())?;
     output::print(&report(command, &tree, &unknown))?;
     Ok(true)
 }
@@ -83,20 +84,14 @@ pub(crate) fn export(engine: &Engine, command: &ExportCommand) -> Verdict {
         )));
     }
     let scene = command.scene.load(engine)?;
+    let target = Target::new(&command.output, scene.files_read())?;
     let frame = output::frame_within(&scene, command.at)?;
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     output::advance_to(&mut run, frame)?;
-    write(
-        &command.output,
-        &gerust::gltf::export(run.runtime().world()),
-    )?;
+    target.write(gerust::gltf::export(run.runtime().world()).as_bytes())?;
     output::print(&format!(
         "{}: the scene after frame {frame}",
         command.output.display()
     ))?;
     Ok(true)
-}
-
-fn write(path: &Path, text: &str) -> Result<(), Trouble> {
-    output::write(path, text.as_bytes())
 }

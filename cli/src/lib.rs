@@ -46,6 +46,7 @@ mod report;
 mod run;
 mod scene_file;
 mod shrink;
+mod target;
 mod telling;
 mod trouble;
 mod versus;

@@ -4,6 +4,7 @@ use crate::allocations;
 use crate::arguments::{Format, Threads};
 use crate::engine::Engine;
 use crate::scene_file::SceneFile;
+use crate::target::Target;
 use crate::telling;
 use crate::trouble::Trouble;
 use comfy_table::Table;
@@ -12,8 +13,7 @@ use gerust::{Entity, Name, Runtime, World};
 use glam::Vec3;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
-use std::fs::File;
-use std::io::{BufWriter, ErrorKind, Write};
+use std::io::{ErrorKind, Write};
 use std::path::Path;
 use std::time::{Duration, Instant};
 use tracing::{debug, trace};
@@ -56,48 +56,27 @@ pub(crate) fn run_scene(
     Ok((scene, report))
 }
 
-/// Runs a scene to its end and writes each frame into a file. What was written is kept if the run breaks off.
+/// Runs a scene to its end and writes each frame into a file. If a system fails, the frames before it are kept.
 fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
     let cannot = |error: std::io::Error| unwritable(path, &error);
-    refuse_same(run.scene().path(), path)?;
-    let file = BufWriter::new(File::create(path).map_err(cannot)?);
-    let mut writer = RecordingWriter::begin(file, run).map_err(cannot)?;
+    let target = Target::new(path, run.scene().files_read())?;
+    let mut writer = RecordingWriter::begin(target, run).map_err(cannot)?;
     let title = run.scene().title().to_owned();
-    with_progress(&title, run.scene().frames(), |_| match run.advance()? {
+    let outcome = with_progress(&title, run.scene().frames(), |_| match run.advance()? {
         true => writer.note(run).map_err(cannot),
         false => Ok(()),
-    })?;
-    writer.finish(run).map_err(cannot)?;
-    note_written(path);
-    Ok(())
-}
-
-/// Writes a file as a whole.
-pub(crate) fn write(path: &Path, contents: &[u8]) -> Result<(), Trouble> {
-    std::fs::write(path, contents).map_err(|error| unwritable(path, &error))?;
-    note_written(path);
-    Ok(())
+    });
+    // Frames that ran before a system failed are worth keeping.
+    if matches!(outcome, Ok(()) | Err(Trouble::Runtime(_))) {
+        writer.finish(run).map_err(cannot)?.finish()?;
+    }
+    outcome
 }
 
 /// Says that a file was written, to whoever wants to know what goes on.
 pub(crate) fn note_written(path: &Path) {
     let size = std::fs::metadata(path).map_or(0, |file| file.len());
     debug!("wrote {}, {}", path.display(), bytes(size as usize));
-}
-
-/// What was read is not written over.
-pub(crate) fn refuse_same(read: &Path, to: &Path) -> Result<(), Trouble> {
-    let is_same = match (read.canonicalize(), to.canonicalize()) {
-        (Ok(read), Ok(to)) => read == to,
-        _ => false,
-    };
-    match is_same {
-        false => Ok(()),
-        true => Err(Trouble::other(format!(
-            "{} is what is read and would be written over; name another file",
-            to.display()
-        ))),
-    }
 }
 
 pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> Trouble {

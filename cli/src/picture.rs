@@ -1,13 +1,12 @@
 //! Pictures as files.
 
-use crate::output;
+use crate::target::Target;
 use crate::trouble::Trouble;
 use plotters::coord::Shift;
 use plotters::prelude::{
     BitMapBackend, DrawingArea, DrawingBackend, IntoDrawingArea, RGBColor, SVGBackend,
 };
 use std::error::Error;
-use std::fmt::Display;
 use std::path::{Path, PathBuf};
 
 // Colours that stay apart for people with any of the common kinds of colour blindness, on paper as on a screen.
@@ -35,6 +34,8 @@ pub(crate) trait Painting {
 pub(crate) struct PictureFile {
     path: PathBuf,
     is_svg: bool,
+    /// Once it is known what is read.
+    target: Option<Target>,
 }
 
 /// What the name ends in, in small letters.
@@ -58,7 +59,17 @@ impl PictureFile {
         Ok(Self {
             path: path.to_owned(),
             is_svg,
+            target: None,
         })
+    }
+
+    /// Makes room for it, unless it is one of the files that are read.
+    pub(crate) fn claimed<'p>(
+        self,
+        read: impl IntoIterator<Item = &'p Path>,
+    ) -> Result<Self, Trouble> {
+        let target = Some(Target::new(&self.path, read)?);
+        Ok(Self { target, ..self })
     }
 
     /// The file of a picture that moves.
@@ -67,6 +78,7 @@ impl PictureFile {
             Some("gif") => Ok(Self {
                 path: path.to_owned(),
                 is_svg: false,
+                target: None,
             }),
             _ => Err(Trouble::other(format!(
                 "{} is no .gif, and nothing else moves; end the name with it, or leave `--from` and `--to` out",
@@ -77,19 +89,19 @@ impl PictureFile {
 
     /// Paints pictures of a size in pixels one after the other, each for so many milliseconds.
     pub(crate) fn paint_moving(
-        &self,
+        self,
         size: (u32, u32),
         paintings: &[impl Painting],
         delay: u32,
     ) -> Result<(), Trouble> {
-        crate::font::register()?;
-        let area = match BitMapBackend::gif(&self.path, size, delay) {
-            Ok(backend) => backend.into_drawing_area(),
-            Err(error) => return self.told(Err(error)),
-        };
-        paintings
-            .iter()
-            .try_for_each(|painting| self.told(painting.paint(&area)))
+        self.put(|draft| {
+            let area = BitMapBackend::gif(draft, size, delay).map_err(|error| error.to_string())?;
+            let area = area.into_drawing_area();
+            paintings.iter().try_for_each(|painting| {
+                let painted = painting.paint(&area);
+                painted.map_err(|error| error.to_string())
+            })
+        })
     }
 
     /// The file of a further picture beside this one.
@@ -101,6 +113,7 @@ impl PictureFile {
                 .path
                 .with_file_name(format!("{stem}-{suffix}.{extension}")),
             is_svg: self.is_svg,
+            target: None,
         }
     }
 
@@ -109,26 +122,33 @@ impl PictureFile {
     }
 
     /// Paints a picture of a size in pixels into the file.
-    pub(crate) fn paint(&self, size: (u32, u32), painting: &impl Painting) -> Result<(), Trouble> {
-        crate::font::register()?;
-        match self.is_svg {
+    pub(crate) fn paint(self, size: (u32, u32), painting: &impl Painting) -> Result<(), Trouble> {
+        let is_svg = self.is_svg;
+        self.put(|draft| match is_svg {
             false => {
-                self.told(painting.paint(&BitMapBackend::new(&self.path, size).into_drawing_area()))
+                let area = BitMapBackend::new(draft, size).into_drawing_area();
+                painting.paint(&area).map_err(|error| error.to_string())
             }
             true => {
-                self.told(painting.paint(&SVGBackend::new(&self.path, size).into_drawing_area()))
+                let area = SVGBackend::new(draft, size).into_drawing_area();
+                painting.paint(&area).map_err(|error| error.to_string())
             }
-        }
+        })
     }
 
-    fn told<E: Display>(&self, painted: Result<(), E>) -> Result<(), Trouble> {
-        painted.map_err(|reason| {
+    /// Lets something paint into a draft, which takes the place of the file if that went well.
+    fn put(self, paint: impl FnOnce(&Path) -> Result<(), String>) -> Result<(), Trouble> {
+        crate::font::register()?;
+        let target = match self.target {
+            Some(target) => target,
+            None => Target::new(&self.path, [])?,
+        };
+        paint(target.draft()).map_err(|reason| {
             Trouble::other(format!(
                 "{} cannot be written: {reason}; check the directory",
                 self.path.display()
             ))
         })?;
-        output::note_written(&self.path);
-        Ok(())
+        target.finish()
     }
 }

@@ -4,6 +4,7 @@ use crate::Verdict;
 use crate::arguments::ShrinkCommand;
 use crate::engine::Engine;
 use crate::output::{self, wrapped};
+use crate::target::Target;
 use crate::trouble::Trouble;
 use gerust::scene::{Shrinker, Shrunk};
 use serde::Serialize;
@@ -15,7 +16,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     // Told as for any other command, if it has faults.
     let scene = command.scene.load(engine)?;
     let to = command.output.clone().unwrap_or_else(|| beside(path));
-    output::refuse_same(path, &to)?;
+    let target = Target::new(&to, scene.files_read())?;
     refuse_elsewhere(&scene, &to)?;
     let text = fs::read_to_string(path)
         .map_err(|error| Trouble::other(format!("{} cannot be read: {error}", path.display())))?;
@@ -42,7 +43,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     drop(shrinker);
     bar.finish_and_clear();
     let shrunk = outcome.map_err(Trouble::other)?;
-    output::write(&to, shrunk.text().as_bytes())?;
+    target.write(shrunk.text().as_bytes())?;
     let answer = Answer {
         scene: to.display().to_string(),
         failure: shrunk.failure(),

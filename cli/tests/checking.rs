@@ -290,15 +290,19 @@ that = "cart.position = (9, 9, 9) within 0.01" # by hand
 that = "entities = 7"
 
 [[expect]]
+that = "cart.position.x = 7"
+
+[[expect]]
 that = "cart.position.x > 5"
 "#;
     let folder = folder(&[("stored.toml", text)]);
     let path = folder.path().join("stored.toml");
     let check = |arguments: &[&str]| gerust().arg("check").arg(&path).args(arguments).assert();
-    check(&[]).code(1).stdout(contains("4 of 4 failed"));
+    check(&[]).code(1).stdout(contains("5 of 5 failed"));
     assert_eq!(fs::read_to_string(&path).expect("it is there"), text);
     check(&["--bless"])
         .code(1)
+        .stdout(contains("1 of 5 failed"))
         .stderr(contains("7 is now 1").and(contains("(9, 9, 9) is now (1.0000001, 0, 0)")));
     let blessed = fs::read_to_string(&path).expect("it is there");
     assert!(
@@ -309,7 +313,7 @@ that = "cart.position.x > 5"
     // What is no stored value stays as it is, and fails.
     check(&[])
         .code(1)
-        .stdout(contains("1 of 4 failed").and(contains("cart.position.x > 5")));
+        .stdout(contains("1 of 5 failed").and(contains("cart.position.x > 5")));
     check(&["--bless"]).code(1);
     assert_eq!(fs::read_to_string(&path).expect("it is there"), blessed);
 }

@@ -6,9 +6,10 @@ use crate::error::{Error, Kind};
 use serde::{Deserialize, Serialize};
 use std::collections::{BTreeMap, HashMap};
 use std::io::{self, Write};
+use xxhash_rust::xxh3::xxh3_64;
 
 /// The layout of the file; another one is refused.
-const LAYOUT: u32 = 1;
+const LAYOUT: u32 = 2;
 
 /// What each name took in each frame, and where that was measured.
 ///
@@ -35,6 +36,9 @@ pub struct RecordedProfile {
     about: BTreeMap<String, String>,
     frames: Vec<u64>,
     names: Vec<RecordedName>,
+    /// In the file: the XXH3 of the same JSON with an empty text here, as 16 hexadecimal digits.
+    #[serde(default)]
+    checksum: String,
 }
 
 /// One name of a recorded profile.
@@ -83,6 +87,7 @@ impl RecordedProfile {
             about: BTreeMap::new(),
             frames,
             names: names.into_iter().map(|(_, name)| name).collect(),
+            checksum: String::new(),
         }
     }
 
@@ -117,22 +122,38 @@ impl RecordedProfile {
     ///
     /// If the writer fails.
     pub fn write(&self, writer: impl Write) -> io::Result<()> {
-        serde_json::to_writer(writer, self).map_err(io::Error::from)
+        let stored = Self {
+            checksum: self.check()?,
+            ..self.clone()
+        };
+        serde_json::to_writer(writer, &stored).map_err(io::Error::from)
+    }
+
+    /// The checksum of a profile that holds none.
+    fn check(&self) -> serde_json::Result<String> {
+        let bytes = serde_json::to_vec(self)?;
+        Ok(format!("{:016x}", xxh3_64(&bytes)))
     }
 
     /// Reads what [`RecordedProfile::write`] has written.
     ///
     /// # Errors
     ///
-    /// If it is something else; the message says in which line and column.
+    /// If it is something else, with the line and column; if its checksum does not fit, because it was damaged or changed.
     pub fn read(text: &str) -> Result<Self, Error> {
         let refuse = |reason: String| Error::from(Kind::BadProfile { reason });
-        let profile: Self =
-            serde_json::from_str(text).map_err(|error| refuse(error.to_string()))?;
+        let told = |error: serde_json::Error| refuse(error.to_string());
+        let mut profile: Self = serde_json::from_str(text).map_err(told)?;
         if profile.layout != LAYOUT {
             return Err(refuse(format!(
                 "its layout is {}, this version reads layout {LAYOUT}",
                 profile.layout
+            )));
+        }
+        let checksum = std::mem::take(&mut profile.checksum);
+        if checksum != profile.check().map_err(told)? {
+            return Err(refuse(String::from(
+                "its checksum does not fit: it was damaged or changed",
             )));
         }
         let count = profile.frames.len();

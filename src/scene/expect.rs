@@ -268,7 +268,7 @@ pub(super) fn remedy(expectation: &Expectation, asked: &Asked<'_>) -> Option<Rem
     Some(Remedy {
         path,
         span,
-        text: value.ok()?.written(),
+        text: value.ok()?.written(!condition.is_near()),
     })
 }
 

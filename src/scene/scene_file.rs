@@ -27,6 +27,7 @@ use std::time::Duration;
 pub struct Scene {
     pub(super) path: PathBuf,
     pub(super) files: Vec<PathBuf>,
+    pub(super) files_loaded: Vec<PathBuf>,
     pub(super) parameters: Parameters,
     /// What expectations may ask for.
     pub(super) registry: Registry,
@@ -164,6 +165,22 @@ impl Scene {
     #[must_use]
     pub fn files(&self) -> &[PathBuf] {
         &self.files
+    }
+
+    /// All files that were read for the scene: those of [`Scene::files`], and those that its actions load.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let scene = Scene::load("scenes/visitors.toml", &Registry::standard())?;
+    /// assert!(scene.files_read().any(|file| file.ends_with("visitors/barge.toml")));
+    /// # Ok::<(), gerust::scene::SceneError>(())
+    /// ```
+    pub fn files_read(&self) -> impl Iterator<Item = &Path> + Clone {
+        let files = self.files.iter().chain(&self.files_loaded);
+        files.map(PathBuf::as_path)
     }
 
     /// The values that were given to its parameters.

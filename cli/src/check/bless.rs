@@ -1,39 +1,78 @@
 //! Writes measured values into scene files, in the place of those that do not hold any more.
 
-use super::judge::Judged;
+use super::judge::{self, Judged};
+use crate::engine::Engine;
+use crate::target::Target;
 use crate::trouble::Trouble;
-use gerust::scene::Remedy;
+use gerust::scene::{Remedy, Scene};
 use std::collections::BTreeMap;
 use std::fs;
-use std::path::Path;
+use std::num::NonZeroUsize;
+use std::path::PathBuf;
 
-/// Rewrites all files that hold stored values which failed, and says what was changed on standard error.
-pub(super) fn write(judged: &[Judged]) -> Result<(), Trouble> {
-    let mut by_file: BTreeMap<&Path, Vec<&Remedy>> = BTreeMap::new();
+/// Rewrites all files that hold stored values which failed, says on standard error what was changed, and judges their scenes again.
+pub(super) fn write(
+    engine: &Engine,
+    judged: &mut [Judged],
+    jobs: Option<NonZeroUsize>,
+) -> Result<(), Trouble> {
+    // One file may be named by several paths.
+    let mut by_file: BTreeMap<PathBuf, Vec<&Remedy>> = BTreeMap::new();
     let outcomes = judged.iter().flat_map(Judged::failures);
     for remedy in outcomes.filter_map(|outcome| outcome.remedy()) {
-        by_file.entry(&remedy.path).or_default().push(remedy);
+        let path = fs::canonicalize(&remedy.path).map_err(|error| cannot(remedy, &error))?;
+        by_file.entry(path).or_default().push(remedy);
     }
     for (path, mut remedies) in by_file {
-        let cannot = |verb: &str, error: std::io::Error| {
-            Trouble::other(format!(
-                "{} cannot be {verb}: {error}; nothing of it was changed",
-                path.display()
-            ))
-        };
-        let mut text = fs::read_to_string(path).map_err(|error| cannot("read", error))?;
+        let first = remedies[0];
+        let mut text = fs::read_to_string(&path).map_err(|error| cannot(first, &error))?;
         // From behind, so that the places before stay true. A file that several scenes include has each only once.
         remedies.sort_by_key(|remedy| std::cmp::Reverse(remedy.span.start));
         remedies.dedup_by_key(|remedy| remedy.span.start);
         for remedy in &remedies {
-            let before = text.get(remedy.span.clone()).unwrap_or_default().to_owned();
-            tracing::info!("{}: {before} is now {}", path.display(), remedy.text);
+            let Some(before) = text.get(remedy.span.clone()).map(str::to_owned) else {
+                return Err(Trouble::other(format!(
+                    "{} has changed since it was read; nothing of it was changed; check it again",
+                    first.path.display()
+                )));
+            };
+            let shown = remedy.path.display();
+            tracing::info!("{shown}: {before} is now {}", remedy.text);
             text.replace_range(remedy.span.clone(), &remedy.text);
         }
-        // Beside it first: if there is no room the old file stays whole.
-        let beside = path.with_extension("toml.new");
-        fs::write(&beside, text).map_err(|error| cannot("written", error))?;
-        fs::rename(&beside, path).map_err(|error| cannot("replaced", error))?;
+        Target::new(&first.path, [])?.write(text.as_bytes())?;
+    }
+    judge_again(engine, judged, jobs)
+}
+
+fn cannot(remedy: &Remedy, error: &std::io::Error) -> Trouble {
+    Trouble::other(format!(
+        "{} cannot be read again: {error}; nothing of it was changed",
+        remedy.path.display()
+    ))
+}
+
+/// Runs the scenes again of which stored values were rewritten.
+fn judge_again(
+    engine: &Engine,
+    judged: &mut [Judged],
+    jobs: Option<NonZeroUsize>,
+) -> Result<(), Trouble> {
+    let has_remedy = |scene: &Judged| {
+        let mut failures = scene.failures();
+        failures.any(|outcome| outcome.remedy().is_some())
+    };
+    let blessed: Vec<usize> = (0..judged.len())
+        .filter(|&at| has_remedy(&judged[at]))
+        .collect();
+    let scenes = blessed.iter().map(|&at| {
+        let path = judged[at].path.clone();
+        let scene = Scene::load(&path, engine.registry());
+        (path, scene)
+    });
+    let again = judge::all(engine, scenes.collect(), jobs)?;
+    for (at, scene) in blessed.into_iter().zip(again) {
+        judged[at] = scene;
     }
     Ok(())
 }

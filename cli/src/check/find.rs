@@ -59,8 +59,8 @@ fn walk(directory: &Path, found: &mut Vec<Found>) -> std::io::Result<()> {
             walk(&path, found)?;
         } else if path
             .extension()
-            .is_some_and(|extension| extension == "toml")
-            && looks_like_a_scene(&path)
+            .is_some_and(|extension| extension.eq_ignore_ascii_case("toml"))
+            && may_be_a_scene(&path)
         {
             found.push(Found {
                 path,
@@ -71,18 +71,22 @@ fn walk(directory: &Path, found: &mut Vec<Found>) -> std::io::Result<()> {
     Ok(())
 }
 
-/// Whether a file has a line that only scenes have. A scene that is no TOML any more must not be passed over in silence, so it
-/// is not parsed for that.
-fn looks_like_a_scene(path: &Path) -> bool {
-    let Ok(text) = fs::read_to_string(path) else {
-        return false;
+/// Whether a file has a line that only scenes have, or cannot be read at all. A scene that is no TOML or no text any more must be
+/// reported, so the file is not parsed for that.
+fn may_be_a_scene(path: &Path) -> bool {
+    let Ok(bytes) = fs::read(path) else {
+        return true;
     };
-    let mut lines = text.lines().map(str::trim_start);
-    lines.any(|line| {
-        let key = line.split('=').next().unwrap_or_default().trim_end();
+    let text = String::from_utf8_lossy(&bytes);
+    let is_blank = |c: char| c.is_whitespace() || c == '\u{feff}';
+    text.split(['\n', '\r']).any(|line| {
+        let line = line.trim_start_matches(is_blank);
+        let key = line.split('=').next().unwrap_or_default();
+        let key = key.trim_matches(|c: char| c.is_whitespace() || c == '"' || c == '\'');
+        let head: String = line.chars().filter(|c| !c.is_whitespace()).collect();
         key == "frames"
             || ["[[entities]]", "[[expect]]", "[[cues]]"]
                 .iter()
-                .any(|head| line.starts_with(head))
+                .any(|known| head.starts_with(known))
     })
 }

@@ -10,12 +10,11 @@ use crate::Verdict;
 use crate::arguments::{CheckCommand, Format};
 use crate::engine::Engine;
 use crate::output;
+use crate::target::Target;
 use crate::trouble::Trouble;
+use gerust::scene::Scene;
 use judge::{Judged, Judgement};
 use serde::Serialize;
-use std::fs::File;
-use std::io::{BufWriter, Write};
-use std::path::Path;
 use std::str::FromStr;
 use std::time::Instant;
 
@@ -34,14 +33,23 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand) -> Verdict {
             "there is no scene left to check; choose other paths, another `--filter` or another `--shard`",
         ));
     }
-    let judged = judge::all(engine, scenes, command.jobs)?;
-    if let Some(path) = &command.junit {
-        write_junit(path, &judged)?;
+    let junit = command.junit.as_deref();
+    let read = scenes.iter().flat_map(|(path, scene)| {
+        let files = scene.iter().flat_map(Scene::files_read);
+        std::iter::once(path.as_path()).chain(files)
+    });
+    let junit = junit.map(|path| Target::new(path, read)).transpose()?;
+    let mut judged = judge::all(engine, scenes, command.jobs)?;
+    if command.bless {
+        bless::write(engine, &mut judged, command.jobs)?;
+    }
+    if let Some(target) = junit {
+        target.write_with(|file| {
+            let written = junit::report(&judged).serialize(file);
+            written.map_err(std::io::Error::other)
+        })?;
     }
     let took = start.elapsed();
-    if command.bless {
-        bless::write(&judged)?;
-    }
     match command.format {
         Format::Text => output::print(&text::of(&judged, took))?,
         Format::Json => output::print_json(&Summary::new(&judged))?,
@@ -50,23 +58,6 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand) -> Verdict {
         return Err(Trouble::AlreadyTold);
     }
     Ok(judged.iter().all(Judged::is_ok))
-}
-
-fn write_junit(path: &Path, judged: &[Judged]) -> Result<(), Trouble> {
-    let cannot = |reason: String| {
-        Trouble::other(format!(
-            "{} cannot be written: {reason}; check the directory",
-            path.display()
-        ))
-    };
-    let file = File::create(path).map_err(|error| cannot(error.to_string()))?;
-    let mut file = BufWriter::new(file);
-    junit::report(judged)
-        .serialize(&mut file)
-        .map_err(|error| cannot(error.to_string()))?;
-    file.flush().map_err(|error| cannot(error.to_string()))?;
-    output::note_written(path);
-    Ok(())
 }
 
 /// One part of several into which scenes are divided, so that several machines can share them.

@@ -42,8 +42,9 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
     };
     let mut film = Film::new(command);
     let path = command.scene.path();
-    let (title, last) = match command.scene.recording()? {
+    let (file, title, last) = match command.scene.recording()? {
         Some(recording) => {
+            let file = file.claimed([path])?;
             film.choose(path, recording.last_frame())?;
             let (mut runtime, mut playback) = (engine.runtime()?, recording.playback());
             for frame in 0..=recording.last_frame() {
@@ -52,17 +53,19 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
                     film.see(runtime.world(), frame)?;
                 }
             }
-            (recording.title().to_owned(), recording.last_frame())
+            let title = recording.title().to_owned();
+            (file, title, recording.last_frame())
         }
         None => {
             let scene = command.scene.load(engine)?;
+            let file = file.claimed(scene.files_read())?;
             film.choose(path, scene.frames())?;
             let mut run = scene.start(engine.runtime()?)?;
             film.see(run.runtime().world(), 0)?;
             while run.frame() < film.last() && run.advance()? {
                 film.see(run.runtime().world(), run.frame())?;
             }
-            (scene.title().to_owned(), scene.frames())
+            (file, scene.title().to_owned(), scene.frames())
         }
     };
     if film.snapshots.is_empty() {

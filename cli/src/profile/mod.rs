@@ -19,12 +19,11 @@ use crate::Verdict;
 use crate::arguments::{Measuring, ProfileCommand};
 use crate::engine::Engine;
 use crate::output;
+use crate::target::Target;
 use crate::trouble::Trouble;
 use gerust::profile::{CounterKind, Profiler, RecordedProfile};
 use gerust::scene::{Scene, SceneRun};
-use std::fs::File;
-use std::io::{self, BufWriter, Write};
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
     output::warn_of_debug_build();
@@ -41,10 +40,15 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
     if let Some(other) = &command.versus {
         return in_turn::run(engine, command, &scene, other);
     }
+    let files = Files::new(command, &scene)?;
+    let pictures = match pictures {
+        Some(pictures) => Some(pictures.claimed(files_read(command, &scene))?),
+        None => None,
+    };
     let keeps_pace = command.save.is_some() || command.measuring.against.is_some();
     let mut run = start(engine, &command.measuring, &scene, keeps_pace)?;
     output::advance_to(&mut run, scene.frames())?;
-    write_files(command, &scene, &run)?;
+    files.write(&scene, &run)?;
     if let Some(pictures) = pictures {
         pictures.paint(&run, command)?;
     }
@@ -96,39 +100,49 @@ pub(crate) fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProf
     machine::describe(recorded, run, scene)
 }
 
-fn write_files(command: &ProfileCommand, scene: &Scene, run: &SceneRun<'_>) -> Result<(), Trouble> {
-    let profiler: &Profiler = run.runtime().profiler();
-    if let Some(path) = &command.trace {
-        write(path, |file| profiler.write_trace(file))?;
-    }
-    if let Some(path) = &command.csv {
-        write(path, |file| profiler.write_csv(file))?;
-    }
-    if let Some(path) = &command.save {
-        let recorded = recorded(run, scene)?;
-        write(path, |file| recorded.write(file))?;
-    }
-    Ok(())
+/// What a profile is made from: the scene, and the profile with which it is compared.
+fn files_read<'c>(
+    command: &'c ProfileCommand,
+    scene: &'c Scene,
+) -> impl Iterator<Item = &'c Path> + Clone + use<'c> {
+    scene
+        .files_read()
+        .chain(command.measuring.against.as_deref())
 }
 
-/// Writes a file, and leaves none behind that is not whole.
-fn write(
-    path: &Path,
-    contents: impl FnOnce(&mut BufWriter<File>) -> io::Result<()>,
-) -> Result<(), Trouble> {
-    let cannot = |error: io::Error| {
-        Trouble::other(format!(
-            "{} cannot be written: {error}; check the directory",
-            path.display()
-        ))
-    };
-    let mut file = BufWriter::new(File::create(path).map_err(cannot)?);
-    let written = contents(&mut file).and_then(|()| file.flush());
-    written.map_err(|error| {
-        // What is left of it would look like a profile.
-        let _ = std::fs::remove_file(path);
-        cannot(error)
-    })?;
-    output::note_written(path);
-    Ok(())
+/// The files that a profile is written into.
+struct Files {
+    trace: Option<Target>,
+    csv: Option<Target>,
+    save: Option<Target>,
+}
+
+impl Files {
+    fn new(command: &ProfileCommand, scene: &Scene) -> Result<Self, Trouble> {
+        let target = |path: &Option<PathBuf>| {
+            let path = path.as_deref();
+            let target = path.map(|path| Target::new(path, files_read(command, scene)));
+            target.transpose()
+        };
+        Ok(Self {
+            trace: target(&command.trace)?,
+            csv: target(&command.csv)?,
+            save: target(&command.save)?,
+        })
+    }
+
+    fn write(self, scene: &Scene, run: &SceneRun<'_>) -> Result<(), Trouble> {
+        let profiler: &Profiler = run.runtime().profiler();
+        if let Some(target) = self.trace {
+            target.write_with(|file| profiler.write_trace(file))?;
+        }
+        if let Some(target) = self.csv {
+            target.write_with(|file| profiler.write_csv(file))?;
+        }
+        if let Some(target) = self.save {
+            let recorded = recorded(run, scene)?;
+            target.write_with(|file| recorded.write(file))?;
+        }
+        Ok(())
+    }
 }

@@ -16,6 +16,7 @@ use crate::output::{self, wrapped};
 use crate::picture::extension_of;
 use crate::profile::{self, Profile};
 use crate::run::Summary;
+use crate::target::Target;
 use crate::trouble::Trouble;
 use gerust::scene::Scene;
 use page::{ComparisonView, Page};
@@ -32,7 +33,8 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         None => None,
     };
     let scene = command.scene.load(engine)?;
-    output::refuse_same(scene.path(), &command.output)?;
+    let against = command.measuring.against.as_deref();
+    let target = Target::new(&command.output, scene.files_read().chain(against))?;
     let mut run = profile::start(engine, &command.measuring, &scene, before.is_some())?;
     output::advance_to(&mut run, scene.frames())?;
     // What is looked at between frames would be in their times, so the scene is run once more for that.
@@ -65,7 +67,7 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         comparison,
     };
     let html = page.html()?;
-    output::write(&command.output, html.as_bytes())?;
+    target.write(html.as_bytes())?;
     output::print(&told(command, &page, html.len()))?;
     Ok(report.all_held())
 }

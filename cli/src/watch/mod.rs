@@ -10,6 +10,7 @@ use crate::Verdict;
 use crate::arguments::{ViewArgument, WatchCommand};
 use crate::engine::Engine;
 use crate::output;
+use crate::target::Target;
 use crate::telling;
 use crate::trouble::Trouble;
 use app::App;
@@ -51,15 +52,16 @@ pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
         return Ok(true);
     }
     let scene = command.scene.load(engine)?;
-    if let Some(path) = &command.record {
-        output::refuse_same(scene.path(), path)?;
-    }
+    let record = command.record.as_deref();
+    let target = record
+        .map(|path| Target::new(path, scene.files_read()))
+        .transpose()?;
     let run = scene.start(output::runtime(engine, command.threads)?)?;
     let app = App::new(Watched::live(engine, run)?, view)?;
     let (app, outcome) = watch_to_end(app);
     // What has run is kept, however it ended.
-    if let Some(path) = &command.record {
-        app.watched.keep(path)?;
+    if let Some(target) = target {
+        app.watched.keep(target)?;
     }
     outcome?;
     Ok(true)

@@ -5,6 +5,7 @@ use super::picture::View;
 use super::view::{Palette, draw};
 use super::watched::Watched;
 use crate::engine::Engine;
+use crate::target::Target;
 use gerust::scene::{Recording, Registry, Scene};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
@@ -232,7 +233,8 @@ fn what_was_watched_can_be_kept_and_watched_again() {
     press(&mut app, ".....,,");
     let folder = tempfile::tempdir().expect("there is room");
     let path = folder.path().join("watched.rec");
-    app.watched.keep(&path).expect("there is room");
+    let target = Target::new(&path, []).expect("there is room");
+    app.watched.keep(target).expect("there is room");
     let recording = Recording::load(&path).expect("it is one");
     assert_eq!((recording.last_frame(), recording.damage()), (5, None));
     let watched = Watched::recorded(&engine, recording).expect("all is registered");
@@ -247,12 +249,7 @@ fn what_was_watched_can_be_kept_and_watched_again() {
     assert!(text(&mut app, (80, 24)).contains("frame times are not written down"));
     press(&mut app, ",");
     assert_eq!(app.watched.frame(), 4);
-    let engine = Engine::standard();
-    let scene = self::scene();
-    let unwritable = self::app(&engine, &scene)
-        .watched
-        .keep(&folder.path().join("no/x.rec"));
-    assert!(unwritable.is_err());
+    assert!(Target::new(&folder.path().join("no/x.rec"), []).is_err());
 }
 
 #[test]

@@ -1,13 +1,12 @@
 //! What is watched: a scene that runs, with all that it was before, or a recording.
 
 use crate::engine::Engine;
-use crate::output;
+use crate::target::Target;
 use crate::trouble::Trouble;
 use gerust::scene::{Recording, RecordingWriter, SceneRun};
 use gerust::{Runtime, World};
 use std::cell::RefCell;
 use std::io::{self, Write};
-use std::path::Path;
 use std::rc::Rc;
 
 /// Bytes that can be read while they are written.
@@ -199,13 +198,13 @@ impl<'s> Watched<'s> {
     }
 
     /// Writes all that has run into a file.
-    pub(super) fn keep(self, path: &Path) -> Result<(), Trouble> {
+    pub(super) fn keep(self, target: Target) -> Result<(), Trouble> {
         let Source::Live { live, .. } = self.source else {
             return Ok(());
         };
         let finished = live.writer.finish(&live.run).map_err(Trouble::other)?;
         let bytes = finished.0.borrow();
-        output::write(path, bytes.as_slice())
+        target.write(bytes.as_slice())
     }
 }
 

@@ -10,12 +10,12 @@ fn profile(scene: &str, times: &[(&str, Vec<Option<u64>>)]) -> RecordedProfile {
         })
         .collect();
     let json = serde_json::json!({
-        "layout": 1,
+        "layout": 2,
         "about": { "scene": scene },
         "frames": (1..=frames).collect::<Vec<u64>>(),
         "names": names,
     });
-    RecordedProfile::read(&json.to_string()).expect("it is a profile")
+    serde_json::from_value(json).expect("it is a profile")
 }
 
 /// Times about a middle, with what a machine adds now and then.
@@ -148,7 +148,15 @@ fn what_cannot_be_compared_is_said() {
 
 #[test]
 fn files_that_are_none_are_refused() {
-    let uneven = r#"{"layout":1,"about":{},"frames":[1,2],"names":[{"kind":"system","name":"sway","nanoseconds":[5]}]}"#;
+    let written = |profile: &RecordedProfile| {
+        let mut file = Vec::new();
+        profile.write(&mut file).expect("memory does not fail");
+        String::from_utf8(file).expect("JSON is text")
+    };
+    let two = ("drift", vec![Some(5), Some(7)]);
+    let whole = written(&profile("sway", std::slice::from_ref(&two)));
+    let changed = whole.replace("[5,7]", "[5,8]");
+    let uneven = written(&profile("sway", &[two, ("sway", vec![Some(5)])]));
     for (text, wanted) in [
         ("", "EOF while parsing"),
         ("[]", "line 1 column"),
@@ -156,7 +164,9 @@ fn files_that_are_none_are_refused() {
             r#"{"layout":9,"about":{},"frames":[],"names":[]}"#,
             "its layout is 9",
         ),
-        (uneven, "`sway` has times of 1 frames, but there are 2"),
+        (&uneven, "`sway` has times of 1 frames, but there are 2"),
+        (&changed, "its checksum does not fit"),
+        (&whole[..whole.len() - 1], "EOF while parsing"),
     ] {
         let error = RecordedProfile::read(text)
             .expect_err("it is none")

@@ -293,6 +293,8 @@ impl<'d> Checker<'d> {
                     continue;
                 }
             };
+            self.files_loaded
+                .extend(scene.files_read().map(FilePath::to_owned));
             for name in scene.entities.iter().flat_map(EntityPlan::names) {
                 if !self.names.insert(name.to_string()) {
                     let message = format!("{file} has an entity `{name}`, and so has this scene");

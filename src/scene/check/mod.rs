@@ -20,7 +20,7 @@ use crate::runtime::LONGEST_STEP;
 use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::ops::Range;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 use templates::TemplatePlan;
 use toml::Spanned;
@@ -45,6 +45,7 @@ pub(super) fn check(
         sources,
         spawned: VecDeque::new(),
         loaded: BTreeMap::new(),
+        files_loaded: Vec::new(),
         actions: 0,
         document,
         step: DEFAULT_STEP,
@@ -88,6 +89,7 @@ pub(super) fn check(
     Scene {
         path: path.to_owned(),
         files: Vec::new(),
+        files_loaded: std::mem::take(&mut checker.files_loaded),
         parameters: Parameters::new(),
         registry: Registry::new(),
         values: read.parameters.clone(),
@@ -165,6 +167,8 @@ struct Checker<'d> {
     spawned: VecDeque<Vec<EntityPlan>>,
     /// By path: the entities of files that actions load.
     loaded: BTreeMap<String, Vec<EntityPlan>>,
+    /// The files of these, and those that they include and load.
+    files_loaded: Vec<PathBuf>,
     /// How many actions there were so far.
     actions: u64,
     document: &'d Document,

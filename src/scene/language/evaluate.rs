@@ -48,9 +48,13 @@ impl Value {
 }
 
 impl Value {
-    /// The value as it is written in an expression, with the digits of the 32-bit numbers that worlds consist of.
-    pub(crate) fn written(&self) -> String {
-        let number = |number: f64| format!("{}", number as f32 + 0.0);
+    /// The value as it is written in an expression that is to hold: in full, or within a tolerance with the digits of the 32-bit
+    /// numbers that worlds consist of.
+    pub(crate) fn written(&self, is_exact: bool) -> String {
+        let number = |number: f64| match is_exact {
+            true => format!("{}", number + 0.0),
+            false => format!("{}", number as f32 + 0.0),
+        };
         match self {
             Self::Number(value) => number(*value),
             Self::Vector(parts) => format!("({})", parts.map(number).join(", ")),
@@ -108,6 +112,11 @@ impl Expression {
                 ExpressionKind::Binary(..) | ExpressionKind::Call(..)
             ))
         .then_some((asked, stored))
+    }
+
+    /// Whether a value is compared within a tolerance.
+    pub(crate) fn is_near(&self) -> bool {
+        matches!(self.kind, ExpressionKind::Near(_))
     }
 
     /// The parts that ask for anything, in order.

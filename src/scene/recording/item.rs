@@ -1,7 +1,8 @@
 //! The items of a recording, and how each is wrapped so that damage to it is noticed.
 //!
 //! A recording is a CBOR sequence (RFC 8742). Each item is a list of two: the payload as a byte string with tag 24 (encoded CBOR,
-//! RFC 8949 section 3.4.5.1), and the XXH3 checksum of these bytes.
+//! RFC 8949 section 3.4.5.1), and the XXH3 checksum of these bytes, whose seed is the checksum of the item before it: so no item of
+//! another recording can take its place.
 
 use crate::scene::settings::Settings;
 use crate::store::{Entity, IdSequence};
@@ -9,18 +10,20 @@ use ciborium::Value;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
 use std::num::NonZeroU32;
-use xxhash_rust::xxh3::xxh3_64;
+use xxhash_rust::xxh3::xxh3_64_with_seed;
 
 /// What the header says that it is.
 pub(super) const FORMAT: &str = "gerust recording";
-pub(super) const VERSION: u32 = 2;
+pub(super) const VERSION: u32 = 3;
+/// From this version on, each checksum follows from the one before it.
+pub(super) const CHAINED: u32 = 3;
 /// The tag of encoded CBOR.
 const ENCODED: u64 = 24;
 
 #[derive(Serialize, Deserialize, Debug)]
 #[serde(rename_all = "kebab-case")]
 pub(super) enum Item {
-    Header(Header),
+    Header(Box<Header>),
     Frame(Box<FrameItem>),
     End(End),
 }
@@ -132,16 +135,25 @@ pub(super) fn encoded(value: &impl Serialize) -> Vec<u8> {
     bytes
 }
 
-/// An item as it stands in the file.
-pub(super) fn wrapped(item: &Item) -> Vec<u8> {
+/// An item as it stands in the file behind one with a checksum, and its own. The first follows 0.
+pub(super) fn wrapped(item: &Item, before: u64) -> (Vec<u8>, u64) {
     let payload = encoded(item);
-    let check = Value::from(xxh3_64(&payload));
+    let check = xxh3_64_with_seed(&payload, before);
     let payload = Value::Tag(ENCODED, Box::new(Value::Bytes(payload)));
-    encoded(&Value::Array(vec![payload, check]))
+    let bytes = encoded(&Value::Array(vec![payload, Value::from(check)]));
+    (bytes, check)
 }
 
-/// The item at the beginning of some bytes, and how many it takes up; else what is wrong with it.
-pub(super) fn unwrapped(bytes: &[u8]) -> Result<(Item, usize), String> {
+/// An item that was read.
+pub(super) struct Unwrapped {
+    pub(super) item: Item,
+    /// The bytes that it takes up.
+    pub(super) length: usize,
+    pub(super) check: u64,
+}
+
+/// The item at the beginning of some bytes behind an item with a checksum; else what is wrong with it.
+pub(super) fn unwrapped(bytes: &[u8], before: u64) -> Result<Unwrapped, String> {
     let mut rest = bytes;
     let value: Value = ciborium::from_reader(&mut rest).map_err(|error| match error {
         ciborium::de::Error::Io(_) => String::from("it is cut off"),
@@ -158,10 +170,15 @@ pub(super) fn unwrapped(bytes: &[u8]) -> Result<(Item, usize), String> {
     let (Value::Bytes(payload), Some(check)) = (&**payload, check.as_integer()) else {
         return Err(unexpected());
     };
-    if u64::try_from(check) != Ok(xxh3_64(payload)) {
+    let wanted = xxh3_64_with_seed(payload, before);
+    if u64::try_from(check) != Ok(wanted) {
         return Err(String::from("its checksum does not fit"));
     }
     let item = ciborium::from_reader(payload.as_slice());
     let item = item.map_err(|error| format!("it cannot be understood: {error}"))?;
-    Ok((item, length))
+    Ok(Unwrapped {
+        item,
+        length,
+        check: wanted,
+    })
 }

@@ -10,7 +10,9 @@ pub use playback::Playback;
 pub use resume::ResumeError;
 pub use write::RecordingWriter;
 
-use item::{End, FORMAT, FrameItem, Happened, Header, Item, VERSION, unwrapped};
+use item::{
+    CHAINED, End, FORMAT, FrameItem, Happened, Header, Item, Unwrapped, VERSION, unwrapped,
+};
 use std::fmt;
 use std::fs;
 use std::io;
@@ -63,6 +65,8 @@ struct Place {
     start: usize,
     is_key: bool,
     digest: u64,
+    /// The checksum of the item before it.
+    before: u64,
 }
 
 /// From where on a recording cannot be read.
@@ -150,8 +154,13 @@ impl Recording {
     /// If they do not begin like a recording.
     pub fn from_bytes(bytes: Vec<u8>, path: impl AsRef<Path>) -> Result<Self, RecordingError> {
         let path = path.as_ref().to_owned();
-        let (header, length) = match unwrapped(&bytes) {
-            Ok((Item::Header(header), length)) if header.format == FORMAT => (header, length),
+        let first = unwrapped(&bytes, 0);
+        let (header, length, check) = match first {
+            Ok(Unwrapped {
+                item: Item::Header(header),
+                length,
+                check,
+            }) if header.format == FORMAT => (*header, length, check),
             Ok(_) => {
                 let reason = String::from("it does not begin with the header of one");
                 return Err(Kind::NoRecording { path, reason }.into());
@@ -170,7 +179,7 @@ impl Recording {
             end: None,
             damage: None,
         };
-        recording.list_frames(length);
+        recording.list_frames(length, check);
         Ok(recording)
     }
 
@@ -185,10 +194,15 @@ impl Recording {
     pub fn is_one(path: impl AsRef<Path>) -> bool {
         // The header is one of the first items that a file holds, and short; scene files are short as a whole.
         let bytes = fs::read(path).unwrap_or_default();
-        matches!(unwrapped(&bytes), Ok((Item::Header(header), _)) if header.format == FORMAT)
+        match unwrapped(&bytes, 0).map(|first| first.item) {
+            Ok(Item::Header(header)) => header.format == FORMAT,
+            _ => false,
+        }
     }
 
-    fn list_frames(&mut self, mut at: usize) {
+    fn list_frames(&mut self, mut at: usize, check: u64) {
+        let is_chained = self.header.version >= CHAINED;
+        let mut before = if is_chained { check } else { 0 };
         let damage = loop {
             if at == self.bytes.len() {
                 break match self.end {
@@ -196,11 +210,11 @@ impl Recording {
                     None => Some(String::from("the file ends before the run does")),
                 };
             }
-            let item = match unwrapped(&self.bytes[at..]) {
-                Ok((item, length)) => (item, at + length),
+            let (item, next) = match unwrapped(&self.bytes[at..], before) {
+                Ok(read) => (read.item, (at + read.length, read.check)),
                 Err(reason) => break Some(reason),
             };
-            match item {
+            match (item, next.0) {
                 _ if self.end.is_some() => break Some(String::from("something follows the end")),
                 (Item::Frame(frame), next) => {
                     let is_expected = frame.frame == self.frames.len() as u64;
@@ -211,6 +225,7 @@ impl Recording {
                         start: at,
                         is_key: frame.key,
                         digest: frame.digest,
+                        before,
                     });
                     at = next;
                 }
@@ -219,6 +234,9 @@ impl Recording {
                     at = next;
                 }
                 (Item::Header(_), _) => break Some(String::from("a second header follows")),
+            }
+            if is_chained {
+                before = next.1;
             }
         };
         self.damage = damage.map(|reason| Damage { byte: at, reason });
@@ -230,8 +248,8 @@ impl Recording {
         let Some(place) = place else {
             return Err(self.no_such_frame(frame));
         };
-        match unwrapped(&self.bytes[place.start..]) {
-            Ok((Item::Frame(item), _)) => Ok(*item),
+        match unwrapped(&self.bytes[place.start..], place.before).map(|read| read.item) {
+            Ok(Item::Frame(item)) => Ok(*item),
             _ => Err(self.damaged(frame, "it was readable before")),
         }
     }

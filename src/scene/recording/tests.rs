@@ -198,40 +198,56 @@ fn what_comes_from_the_future_or_is_something_else_is_refused() {
         outcome.expect_err("it is none").to_string()
     };
     assert!(told(Vec::new()).contains("is no recording: it is cut off"));
-    let end = item::wrapped(&Item::End(End { held: 0, failed: 0 }));
-    assert!(told(end.clone()).contains("does not begin with the header"));
-    let header = |version| Header {
-        format: FORMAT.to_owned(),
-        version,
-        title: String::new(),
-        scene: String::new(),
-        parameters: std::collections::BTreeMap::new(),
-        frames: 1,
-        settings: crate::scene::settings::Settings {
-            step: 0.1,
-            gravity: None,
-            is_flat: false,
-            iterations: None,
-            margin: None,
-            seed: None,
-            layers: Vec::new(),
-            parted: Vec::new(),
-        },
+    let end = Item::End(End { held: 0, failed: 0 });
+    let wrapped = |item: &Item, before| item::wrapped(item, before).0;
+    let lone_end = wrapped(&end, 0);
+    assert!(told(lone_end).contains("does not begin with the header"));
+    let header = |version| {
+        Item::Header(Box::new(Header {
+            format: FORMAT.to_owned(),
+            version,
+            title: String::new(),
+            scene: String::new(),
+            parameters: std::collections::BTreeMap::new(),
+            frames: 1,
+            settings: crate::scene::settings::Settings {
+                step: 0.1,
+                gravity: None,
+                is_flat: false,
+                iterations: None,
+                margin: None,
+                seed: None,
+                layers: Vec::new(),
+                parted: Vec::new(),
+            },
+        }))
     };
-    let newer = item::wrapped(&Item::Header(header(VERSION + 1)));
+    let newer = wrapped(&header(VERSION + 1), 0);
     assert!(told(newer).contains("was recorded by a newer version"));
     // A recording of nothing, and one of two beginnings.
-    let start = item::wrapped(&Item::Header(header(VERSION)));
-    let twice = read(&[start.clone(), start.clone()].concat());
+    let (start, check) = item::wrapped(&header(VERSION), 0);
+    let second = wrapped(&header(VERSION), check);
+    let twice = read(&[start.clone(), second].concat());
     assert_eq!(
         twice.damage().map(Damage::reason),
         Some("a second header follows")
     );
-    let late = read(&[start, end.clone(), end].concat());
+    let (end_bytes, end_check) = item::wrapped(&end, check);
+    let after = wrapped(&end, end_check);
+    let late = read(&[start.clone(), end_bytes.clone(), after].concat());
     assert_eq!(
         late.damage().map(Damage::reason),
         Some("something follows the end")
     );
+    // An item of another recording, or one that stands a second time, does not fit behind the one before it.
+    let spliced = read(&[start, end_bytes.clone(), end_bytes].concat());
+    assert_eq!(
+        spliced.damage().map(Damage::reason),
+        Some("its checksum does not fit")
+    );
+    // Before version 3 each checksum stood for its item alone.
+    let old = [header(CHAINED - 1), end].map(|item| wrapped(&item, 0));
+    assert_eq!(read(&old.concat()).damage(), None);
 }
 
 /// Against all of each frame, written down in the same form.
@@ -248,7 +264,7 @@ fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {
                 .snapshot()
                 .expect("all can be written"),
         );
-        item::wrapped(&Item::Frame(Box::new(item))).len()
+        item::wrapped(&Item::Frame(Box::new(item)), 0).0.len()
     };
     let mut dumps = full(&run);
     while run.advance().expect("nothing fails") {

@@ -21,6 +21,8 @@ pub struct RecordingWriter<W> {
     key_bytes: usize,
     since_key: usize,
     next: u64,
+    /// The checksum of the last item.
+    check: u64,
 }
 
 impl<W: Write> RecordingWriter<W> {
@@ -43,13 +45,15 @@ impl<W: Write> RecordingWriter<W> {
             frames: scene.frames(),
             settings: scene.settings.with_layers_of(run.runtime().world()),
         };
-        to.write_all(&wrapped(&Item::Header(header)))?;
+        let (bytes, check) = wrapped(&Item::Header(Box::new(header)), 0);
+        to.write_all(&bytes)?;
         let mut writer = Self {
             to,
             before: super::change::nothing(),
             key_bytes: 0,
             since_key: 0,
             next: 0,
+            check,
         };
         writer.note(run)?;
         Ok(writer)
@@ -78,13 +82,15 @@ impl<W: Write> RecordingWriter<W> {
             true => key_frame(&now),
             false => change(&self.before, &now),
         };
-        let bytes = wrapped(&Item::Frame(Box::new(FrameItem {
+        let item = Item::Frame(Box::new(FrameItem {
             frame: self.next,
             digest: now.digest(),
             happened: Happened::of(run),
             ..item
-        })));
+        }));
+        let (bytes, check) = wrapped(&item, self.check);
         self.to.write_all(&bytes)?;
+        self.check = check;
         match is_key {
             true => (self.key_bytes, self.since_key) = (bytes.len(), 0),
             false => self.since_key += bytes.len(),
@@ -104,7 +110,7 @@ impl<W: Write> RecordingWriter<W> {
         let failed = report.failures().count() as u64;
         let held = report.outcomes().len() as u64 - failed;
         let end = Item::End(End { held, failed });
-        self.to.write_all(&wrapped(&end))?;
+        self.to.write_all(&wrapped(&end, self.check).0)?;
         self.to.flush()?;
         Ok(self.to)
     }

@@ -39,26 +39,35 @@ impl Pictures {
         })
     }
 
+    /// Makes room for all three, none of which may be a file that is read.
+    pub(super) fn claimed<'p>(
+        self,
+        read: impl Iterator<Item = &'p Path> + Clone,
+    ) -> Result<Self, Trouble> {
+        Ok(Self {
+            frames: self.frames.claimed(read.clone())?,
+            systems: self.systems.claimed(read.clone())?,
+            threads: self.threads.claimed(read)?,
+        })
+    }
+
     /// Paints all three and says where they are.
-    pub(super) fn paint(
-        &self,
-        run: &SceneRun<'_>,
-        command: &ProfileCommand,
-    ) -> Result<(), Trouble> {
+    pub(super) fn paint(self, run: &SceneRun<'_>, command: &ProfileCommand) -> Result<(), Trouble> {
         let chosen = chosen_frame(run, command.frame)?;
         let plan = run.runtime().schedule().plan()?;
-        self.frames
-            .paint(command.size, &FrameTimes::of(run, MOST_COLUMNS))?;
-        self.systems.paint(command.size, &SystemTimes::of(run))?;
-        self.threads
-            .paint(command.size, &Timeline::of(run, chosen, &Order::of(&plan)))?;
-        for (file, what) in [
+        let files = [
             (&self.frames, "the time of each frame by part"),
             (&self.systems, "how the times of each system spread"),
             (&self.threads, "what ran where in one frame"),
-        ] {
-            tracing::info!("wrote {}: {what}", file.path().display());
-        }
+        ];
+        let told = files.map(|(file, what)| format!("wrote {}: {what}", file.path().display()));
+        let size = command.size;
+        self.frames
+            .paint(size, &FrameTimes::of(run, MOST_COLUMNS))?;
+        self.systems.paint(size, &SystemTimes::of(run))?;
+        self.threads
+            .paint(size, &Timeline::of(run, chosen, &Order::of(&plan)))?;
+        told.iter().for_each(|told| tracing::info!("{told}"));
         Ok(())
     }
 }

@@ -1,0 +1,140 @@
+//! Files that a command writes: whole or not at all, and never over a file that it reads.
+
+use crate::output;
+use crate::trouble::Trouble;
+use same_file::Handle;
+use std::fs;
+use std::io::{self, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use tempfile::{Builder, NamedTempFile};
+
+/// A file that will be written. It is made beside its place before anything runs, so a folder that is missing or full is noticed at
+/// once, and takes its place when it is whole. A command that fails leaves the old file as it was.
+#[derive(Debug)]
+pub(crate) struct Target {
+    /// As it was named.
+    shown: PathBuf,
+    /// Where it goes: links are followed.
+    place: PathBuf,
+    file: BufWriter<NamedTempFile>,
+}
+
+impl Target {
+    /// Makes a file beside a place, which must be none of the files that are read.
+    pub(crate) fn new<'p>(
+        path: &Path,
+        read: impl IntoIterator<Item = &'p Path>,
+    ) -> Result<Self, Trouble> {
+        for read in read {
+            if is_same(read, path) {
+                return Err(Trouble::other(format!(
+                    "{} is read by this command and would be overwritten; name another file",
+                    path.display()
+                )));
+            }
+        }
+        let cannot = |error: &io::Error| output::unwritable(path, error);
+        let place = match fs::canonicalize(path) {
+            Ok(place) => place,
+            Err(error) if error.kind() == io::ErrorKind::NotFound => path.to_owned(),
+            Err(error) => return Err(cannot(&error)),
+        };
+        let before = fs::metadata(&place).ok();
+        if before.as_ref().is_some_and(|before| !before.is_file()) {
+            return Err(Trouble::other(format!(
+                "{} is no regular file; name one, or a file that is not there yet",
+                path.display()
+            )));
+        }
+        if before
+            .as_ref()
+            .is_some_and(|before| before.permissions().readonly())
+        {
+            return Err(Trouble::other(format!(
+                "{} is write-protected; name another file, or allow writing to it",
+                path.display()
+            )));
+        }
+        let folder = match place.parent() {
+            Some(folder) if !folder.as_os_str().is_empty() => folder,
+            _ => Path::new("."),
+        };
+        let mut builder = Builder::new();
+        // Whoever paints a picture goes by the ending.
+        let ending = place.extension().unwrap_or_default().to_string_lossy();
+        let suffix = format!(".part.{ending}");
+        builder.prefix(".gerust-").suffix(&suffix);
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt;
+            builder.permissions(fs::Permissions::from_mode(0o666));
+        }
+        let file = builder
+            .tempfile_in(folder)
+            .map_err(|error| cannot(&error))?;
+        if let Some(before) = before {
+            let permissions = before.permissions();
+            let kept = file.as_file().set_permissions(permissions);
+            kept.map_err(|error| cannot(&error))?;
+        }
+        Ok(Self {
+            shown: path.to_owned(),
+            place,
+            file: BufWriter::new(file),
+        })
+    }
+
+    /// The file that takes its place in the end, for libraries that write by path.
+    pub(crate) fn draft(&self) -> &Path {
+        self.file.get_ref().path()
+    }
+
+    /// Puts the file into its place, once all of it is on the disk.
+    pub(crate) fn finish(self) -> Result<(), Trouble> {
+        let Self { shown, place, file } = self;
+        let put = || -> io::Result<()> {
+            let file = file.into_inner().map_err(io::IntoInnerError::into_error)?;
+            file.as_file().sync_all()?;
+            file.persist(place).map_err(|error| error.error)?;
+            Ok(())
+        };
+        put().map_err(|error| output::unwritable(&shown, &error))?;
+        output::note_written(&shown);
+        Ok(())
+    }
+
+    /// Writes all of the file and puts it into its place.
+    pub(crate) fn write(mut self, contents: &[u8]) -> Result<(), Trouble> {
+        let written = self.file.write_all(contents);
+        written.map_err(|error| output::unwritable(&self.shown, &error))?;
+        self.finish()
+    }
+
+    /// Lets something write the file, and puts it into its place.
+    pub(crate) fn write_with(
+        mut self,
+        contents: impl FnOnce(&mut Self) -> io::Result<()>,
+    ) -> Result<(), Trouble> {
+        let written = contents(&mut self);
+        written.map_err(|error| output::unwritable(&self.shown, &error))?;
+        self.finish()
+    }
+}
+
+impl Write for Target {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.file.write(bytes)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.file.flush()
+    }
+}
+
+/// Whether two paths lead to one file, by whatever names or links.
+pub(crate) fn is_same(a: &Path, b: &Path) -> bool {
+    match (Handle::from_path(a), Handle::from_path(b)) {
+        (Ok(a), Ok(b)) => a == b,
+        _ => false,
+    }
+}
