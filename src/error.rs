@@ -71,6 +71,14 @@ pub(crate) enum Kind {
         entity: Entity,
         reason: String,
     },
+    #[cfg(feature = "snapshot")]
+    #[error(
+        "the snapshot contradicts itself at entity {entity}: {reason}; nothing was changed; take another snapshot"
+    )]
+    BadSnapshot {
+        entity: Entity,
+        reason: &'static str,
+    },
     #[error(
         "the world has no global `{global}`; put one in with `set_global` before it is asked for"
     )]
@@ -319,7 +327,9 @@ impl Error {
             | Kind::SamePair { entity, .. }
             | Kind::BadBody { entity, .. } => Some(entity),
             #[cfg(feature = "snapshot")]
-            Kind::NotWritten { entity, .. } | Kind::NotRestored { entity, .. } => Some(entity),
+            Kind::NotWritten { entity, .. }
+            | Kind::NotRestored { entity, .. }
+            | Kind::BadSnapshot { entity, .. } => Some(entity),
             _ => None,
         }
     }

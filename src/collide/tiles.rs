@@ -48,7 +48,11 @@ pub enum MapPlane {
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, PartialEq, Debug)]
-#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(
+    feature = "snapshot",
+    derive(serde::Serialize, serde::Deserialize),
+    serde(try_from = "StoredGrid")
+)]
 pub struct TileGrid {
     /// The size of a tile.
     tile: Vec3,
@@ -60,8 +64,11 @@ pub struct TileGrid {
 
 /// A bit for each tile.
 #[derive(Clone, PartialEq, Debug)]
-#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
-#[cfg_attr(feature = "snapshot", serde(into = "Vec<u32>", from = "Vec<u32>"))]
+#[cfg_attr(
+    feature = "snapshot",
+    derive(serde::Serialize),
+    serde(into = "Vec<u32>")
+)]
 struct Solid(FixedBitSet);
 
 impl From<Solid> for Vec<u32> {
@@ -70,9 +77,31 @@ impl From<Solid> for Vec<u32> {
     }
 }
 
-impl From<Vec<u32>> for Solid {
-    fn from(tiles: Vec<u32>) -> Self {
-        Self(tiles.into_iter().map(|tile| tile as usize).collect())
+/// A grid as it was stored, which may make no sense.
+#[cfg(feature = "snapshot")]
+#[derive(serde::Deserialize)]
+#[serde(rename = "TileGrid")]
+struct StoredGrid {
+    tile: Vec3,
+    counts: [u32; 3],
+    solid: Vec<u32>,
+}
+
+#[cfg(feature = "snapshot")]
+impl TryFrom<StoredGrid> for TileGrid {
+    type Error = Error;
+
+    fn try_from(stored: StoredGrid) -> Result<Self, Error> {
+        let mut grid = Self::new(stored.counts, stored.tile)?;
+        for tile in stored.solid {
+            if tile as usize >= grid.solid.0.len() {
+                return Err(Error::from(Kind::BadTiles {
+                    reason: format!("there is no tile {tile} in {:?}", stored.counts),
+                }));
+            }
+            grid.solid.0.insert(tile as usize);
+        }
+        Ok(grid)
     }
 }
 

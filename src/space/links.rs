@@ -210,3 +210,57 @@ pub(super) fn next_in_preorder(
     }
     None
 }
+
+/// Finds an entity of a snapshot whose links do not fit those of the others, or lead in a circle. O(linked).
+#[cfg(feature = "snapshot")]
+pub(super) fn check_links(snapshot: &crate::store::Snapshot) -> Result<(), (Entity, &'static str)> {
+    let nodes: rustc_hash::FxHashMap<Entity, LinkNode> = snapshot.read_all("links").collect();
+    let mut roots: Vec<Entity> = Vec::new();
+    for (&entity, node) in &nodes {
+        if node.parent.is_none() {
+            roots.push(entity);
+        }
+        let is_there = |linked: Option<Entity>| linked.is_none_or(|id| nodes.contains_key(&id));
+        let ends = [node.parent, node.first_child, node.last_child];
+        if !ends.into_iter().all(is_there)
+            || node.first_child.is_some() != node.last_child.is_some()
+        {
+            return Err((entity, "it is linked to an entity that is not there"));
+        }
+    }
+    // Each node is reached from a root exactly once, by the children of its parent in order.
+    let mut reached = roots.len();
+    while let Some(parent) = roots.pop() {
+        let mut before = None;
+        let mut next = nodes[&parent].first_child;
+        while let Some(child) = next {
+            let Some(node) = nodes.get(&child) else {
+                return Err((parent, "one of its children is not there"));
+            };
+            reached += 1;
+            if node.parent != Some(parent)
+                || node.previous_sibling != before
+                || reached > nodes.len()
+            {
+                return Err((
+                    child,
+                    "its links contradict those of its parent or siblings",
+                ));
+            }
+            roots.push(child);
+            (before, next) = (Some(child), node.next_sibling);
+        }
+        if nodes[&parent].last_child != before {
+            return Err((parent, "its last child is not the last one"));
+        }
+    }
+    match nodes.iter().min_by_key(|&(&entity, _)| entity) {
+        Some((&entity, _)) if reached < nodes.len() => {
+            Err((entity, "some of the links lead in a circle"))
+        }
+        _ => Ok(()),
+    }
+}
+
+#[cfg(all(test, feature = "snapshot"))]
+mod tests;

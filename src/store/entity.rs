@@ -156,6 +156,42 @@ impl Entities {
         vacated
     }
 
+    /// The first of some entities, in the order of their ids, that could not live under these ids, and why.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn misfit(
+        &self,
+        alive: impl Iterator<Item = Entity>,
+    ) -> Option<(Entity, &'static str)> {
+        let mut is_free = fixedbitset::FixedBitSet::with_capacity(self.slots.len());
+        for &index in &self.free {
+            if is_free.put(index as usize) {
+                let twice = Entity::from_parts(index, NonZeroU32::MIN);
+                return Some((twice, "its index is free twice"));
+            }
+        }
+        let mut used = self.free.len();
+        for entity in alive {
+            match self.slots.get(entity.index as usize) {
+                None if self.far.was_handed_out(entity.index) => {}
+                None => return Some((entity, "its id was never handed out")),
+                Some(slot) if slot.generation != entity.generation => {
+                    return Some((entity, "its id is not the last one of its index"));
+                }
+                Some(_) if is_free.contains(entity.index as usize) => {
+                    return Some((entity, "its index is free"));
+                }
+                Some(_) => used += 1,
+            }
+        }
+        let retired = self.slots.iter();
+        let retired = retired.filter(|slot| slot.generation == NonZeroU32::MAX);
+        // A slot is lived in, free or retired: more would only take up memory.
+        (self.slots.len() > used + retired.count()).then(|| {
+            let last = Entity::from_parts(self.slots.len() as u32 - 1, NonZeroU32::MIN);
+            (last, "there are more slots than entities and free ids")
+        })
+    }
+
     /// The state that decides which ids are handed out from now on.
     #[cfg(feature = "scene")]
     pub(crate) fn sequence(&self) -> IdSequence {
@@ -177,7 +213,8 @@ impl Entities {
     pub(crate) fn with_sequence(sequence: &IdSequence) -> Option<Self> {
         // More would be damage, and could not be held.
         const MOST_SLOTS: u32 = 1 << 26;
-        if sequence.slots > MOST_SLOTS {
+        let most_used = sequence.used.iter().copied().max().unwrap_or(0);
+        if sequence.slots > MOST_SLOTS || most_used > MOST_SLOTS {
             return None;
         }
         let fresh = Slot {

@@ -88,6 +88,9 @@ pub struct Snapshot {
     pub(crate) values: BTreeMap<Entity, Written>,
 }
 
+/// Finds an entity of a snapshot that contradicts the others.
+pub(crate) type SnapshotCheck = fn(&Snapshot) -> Result<(), (Entity, &'static str)>;
+
 /// The registered components of an entity as CBOR, by name.
 pub(crate) type Written = BTreeMap<Arc<str>, Vec<u8>>;
 
@@ -122,6 +125,25 @@ impl fmt::Display for Difference {
 }
 
 impl Snapshot {
+    /// Forges a value.
+    #[cfg(test)]
+    pub(crate) fn put(&mut self, entity: Entity, name: &str, value: &impl Serialize) {
+        let bytes = write_value(value).expect("it can be written");
+        let written = self.values.get_mut(&entity).expect("it is alive");
+        written.insert(name.into(), bytes);
+    }
+
+    /// All entities that have a component, and its values that can be read.
+    pub(crate) fn read_all<'s, T: DeserializeOwned>(
+        &'s self,
+        name: &'s str,
+    ) -> impl Iterator<Item = (Entity, T)> + 's {
+        self.values.iter().filter_map(move |(&entity, components)| {
+            let value = exact::read(components.get(name)?).ok()?;
+            Some((entity, value))
+        })
+    }
+
     /// How many entities it has.
     #[must_use]
     pub fn len(&self) -> usize {

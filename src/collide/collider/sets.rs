@@ -8,7 +8,11 @@ use std::sync::Arc;
 /// The boxes of a collider, in the entity's own space. Several boxes are shared: a collider is cheap to
 /// copy from a template.
 #[derive(Clone, PartialEq, Debug)]
-#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(
+    feature = "snapshot",
+    derive(serde::Serialize, serde::Deserialize),
+    serde(try_from = "StoredBoxes")
+)]
 pub(in crate::collide) enum OwnBoxes {
     One(Aabb),
     Several(Arc<[Aabb]>),
@@ -18,6 +22,37 @@ pub(in crate::collide) enum OwnBoxes {
         current: u32,
     },
     Tiles(Arc<TileGrid>),
+}
+
+/// Boxes as they were stored, which may make no sense.
+#[cfg(feature = "snapshot")]
+#[derive(serde::Deserialize)]
+#[serde(rename = "OwnBoxes")]
+enum StoredBoxes {
+    One(Aabb),
+    Several(Arc<[Aabb]>),
+    Sets { sets: Arc<BoxSets>, current: u32 },
+    Tiles(Arc<TileGrid>),
+}
+
+#[cfg(feature = "snapshot")]
+impl TryFrom<StoredBoxes> for OwnBoxes {
+    type Error = String;
+
+    fn try_from(stored: StoredBoxes) -> Result<Self, String> {
+        Ok(match stored {
+            StoredBoxes::One(aabb) => Self::One(aabb),
+            StoredBoxes::Several(boxes) => Self::Several(boxes),
+            StoredBoxes::Sets { sets, current } if current as usize > sets.named.len() => {
+                return Err(format!(
+                    "box set {current} is the current one, and there are {} besides the default",
+                    sets.named.len()
+                ));
+            }
+            StoredBoxes::Sets { sets, current } => Self::Sets { sets, current },
+            StoredBoxes::Tiles(grid) => Self::Tiles(grid),
+        })
+    }
 }
 
 #[derive(Clone, PartialEq, Debug)]

@@ -250,6 +250,57 @@ fn what_comes_from_the_future_or_is_something_else_is_refused() {
     assert_eq!(read(&old.concat()).damage(), None);
 }
 
+/// The first frame of a recording with something else under a key of its ids, and checksums that fit.
+fn with_ids(bytes: &[u8], key: &str, value: ciborium::Value) -> Vec<u8> {
+    let header = item::unwrapped(bytes, 0).expect("it was written");
+    let frame = item::unwrapped(&bytes[header.length..], header.check).expect("it was written");
+    let encoded = item::encoded(&frame.item);
+    let mut tree: ciborium::Value = ciborium::from_reader(&encoded[..]).expect("it was written");
+    fn entry<'v>(tree: &'v mut ciborium::Value, key: &str) -> &'v mut ciborium::Value {
+        let map = tree.as_map_mut().expect("it is a map");
+        let mut entries = map.iter_mut();
+        let found = entries.find(|(name, _)| name.as_text() == Some(key));
+        &mut found.expect("it is there").1
+    }
+    *entry(entry(entry(&mut tree, "frame"), "ids"), key) = value;
+    let encoded = item::encoded(&tree);
+    let forged: Item = ciborium::from_reader(&encoded[..]).expect("it has the same shape");
+    let (forged, check) = item::wrapped(&forged, header.check);
+    let (end, _) = item::wrapped(&Item::End(End { held: 0, failed: 0 }), check);
+    [&bytes[..header.length], &forged, &end].concat()
+}
+
+#[test]
+fn ids_that_were_forged_are_refused() {
+    use ciborium::Value;
+    let (bytes, _) = recorded(&scene());
+    let number = |number: u32| Value::from(number);
+    let forgeries = [
+        ("slots", number(0)),
+        ("slots", number(1)),
+        ("slots", number(1 << 25)),
+        ("slots", number(u32::MAX)),
+        ("free", Value::Array(vec![number(0)])),
+        ("free", Value::Array(vec![number(9_999)])),
+        (
+            "generations",
+            Value::Array(vec![Value::Array(vec![number(0), number(7)])]),
+        ),
+        ("used", Value::Array(vec![number(u32::MAX)])),
+    ];
+    for (key, value) in forgeries {
+        let shown = format!("{key} = {value:?}");
+        let recording = read(&with_ids(&bytes, key, value));
+        assert_eq!(recording.damage(), None, "{shown}");
+        let mut runtime = runtime();
+        let before = runtime.world().digest().expect("all is registered");
+        let restored = recording.restore_into(&mut runtime, &Registry::standard(), 0);
+        let error = restored.expect_err(&shown).to_string();
+        assert!(error.contains("the ids make no sense"), "{shown}: {error}");
+        assert_eq!(runtime.world().digest().ok(), Some(before), "{shown}");
+    }
+}
+
 /// Against all of each frame, written down in the same form.
 #[test]
 fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {

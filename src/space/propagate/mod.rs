@@ -32,6 +32,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
     {
         world.register_unless_known::<Transform>("transform")?;
         world.register_unless_known::<LinkNode>("links")?;
+        world.before_restore.push(super::links::check_links);
         world
             .after_restore
             .push(|world| world.ensure_global::<Order>().mark_stale());

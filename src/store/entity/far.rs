@@ -43,6 +43,12 @@ impl FarSlots {
         }
     }
 
+    /// Whether an index is far, and was handed out before.
+    #[cfg(feature = "snapshot")]
+    pub(super) fn was_handed_out(&self, index: u32) -> bool {
+        (FAR..self.next).contains(&index)
+    }
+
     pub(super) fn next(&self) -> u32 {
         self.next
     }

@@ -33,6 +33,14 @@ impl World {
             .map(|registered| (registered.name.clone(), registered))
             .collect();
         // Nothing is changed before everything is read.
+        let refuse = |(entity, reason)| Error::from(Kind::BadSnapshot { entity, reason });
+        let alive = snapshot.values.keys().copied();
+        if let Some(misfit) = snapshot.ids.misfit(alive) {
+            return Err(refuse(misfit));
+        }
+        for check in &self.before_restore {
+            check(snapshot).map_err(refuse)?;
+        }
         let mut all: Vec<(Entity, Vec<PutBack>)> = Vec::with_capacity(snapshot.values.len());
         for (&entity, components) in &snapshot.values {
             let values = components.iter().map(|(name, bytes)| {

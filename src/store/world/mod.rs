@@ -57,6 +57,9 @@ pub struct World {
     /// What other floors bring up to date when entities have been put back.
     #[cfg(feature = "snapshot")]
     pub(crate) after_restore: Vec<fn(&mut World)>,
+    /// Say which entity of a snapshot contradicts the others, and how.
+    #[cfg(feature = "snapshot")]
+    pub(crate) before_restore: Vec<super::snapshot::SnapshotCheck>,
     identity: Identity,
     /// One per event type.
     pub(crate) channels: Vec<AnyChannel>,
