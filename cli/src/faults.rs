@@ -1,12 +1,13 @@
 //! Shows the faults of a scene file, each with the line it is in.
 
+use crate::output::printable;
 use gerust::scene::{Fault, SceneError};
 use miette::{
     Diagnostic, GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource, SourceCode,
 };
 use owo_colors::Style;
 use std::fmt;
-use std::io::IsTerminal;
+use std::io::{IsTerminal, Write};
 
 /// Widths between which messages are wrapped.
 const NARROWEST: usize = 40;
@@ -23,7 +24,7 @@ pub(crate) fn print(error: &SceneError) {
     let handler = handler();
     for fault in faults {
         let file = fault.path().display().to_string();
-        let source = NamedSource::new(file, error.text_of(fault).to_owned());
+        let source = NamedSource::new(printable(&file), harmless(error.text_of(fault)));
         let mut text = String::new();
         // Writing to a string does not fail.
         let _ = handler.render_report(
@@ -33,9 +34,23 @@ pub(crate) fn print(error: &SceneError) {
                 source: &source,
             },
         );
-        eprintln!("{text}");
+        // Without a reader there is no one to tell; the exit code says the rest.
+        let _ = writeln!(std::io::stderr(), "{text}");
     }
     tracing::error!("{path} has {}; nothing was run", count(faults.len()));
+}
+
+/// A text without control characters, in which every place is where it was: others of as many bytes stand for them.
+fn harmless(text: &str) -> String {
+    let shown = |c: char| match (
+        c.is_control() && c != '\n' && c != '\t' && c != '\r',
+        c.len_utf8(),
+    ) {
+        (false, _) => c,
+        (true, 1) => '?',
+        (true, _) => '\u{b7}',
+    };
+    text.chars().map(shown).collect()
 }
 
 fn count(faults: usize) -> String {
@@ -71,7 +86,7 @@ struct Shown<'f> {
 
 impl fmt::Display for Shown<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(self.fault.message())
+        f.write_str(&printable(self.fault.message()))
     }
 }
 
@@ -85,7 +100,7 @@ impl std::error::Error for Shown<'_> {}
 
 impl Diagnostic for Shown<'_> {
     fn help(&self) -> Option<Box<dyn fmt::Display + '_>> {
-        Some(Box::new(self.fault.mend()))
+        Some(Box::new(printable(self.fault.mend())))
     }
 
     fn source_code(&self) -> Option<&dyn SourceCode> {

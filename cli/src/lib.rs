@@ -105,12 +105,13 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
     let arguments = match parsed {
         Ok(arguments) => arguments,
         Err(error) => {
-            // Printing only fails if the stream is closed, and then nobody is there to be told.
-            let _ = error.print();
-            return ExitCode::from(if error.use_stderr() {
-                trouble::BAD_INPUT
-            } else {
-                0
+            let is_printed = match error.print() {
+                Ok(()) => true,
+                Err(error) => error.kind() == std::io::ErrorKind::BrokenPipe,
+            };
+            return ExitCode::from(match is_printed && !error.use_stderr() {
+                true => 0,
+                false => trouble::BAD_INPUT,
             });
         }
     };

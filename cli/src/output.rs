@@ -13,6 +13,7 @@ use gerust::{Entity, Name, Runtime, World};
 use glam::Vec3;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use serde::Serialize;
+use std::borrow::Cow;
 use std::io::{ErrorKind, Write};
 use std::path::Path;
 use std::time::{Duration, Instant};
@@ -21,14 +22,31 @@ use tracing::{debug, trace};
 /// Updates of the progress bar over a whole run.
 const PROGRESS_UPDATES: u64 = 100;
 
-/// Prints a text on standard output, with a line end.
+/// Prints a text on standard output, with a line end. If its reader has gone, as `head` does, what is left is not printed, and the
+/// command ends as it would have.
 pub(crate) fn print(text: &str) -> Result<(), Trouble> {
-    match writeln!(std::io::stdout().lock(), "{}", text.trim_end()) {
+    match writeln!(std::io::stdout().lock(), "{}", printable(text.trim_end())) {
         Ok(()) => Ok(()),
-        Err(error) if error.kind() == ErrorKind::BrokenPipe => Err(Trouble::NobodyListens),
+        Err(error) if error.kind() == ErrorKind::BrokenPipe => Ok(()),
         Err(error) => Err(Trouble::other(format!(
             "standard output cannot be written: {error}"
         ))),
+    }
+}
+
+/// A text in which control characters, but for line ends and tabs, are written out: from names and files they would reach the terminal
+/// as commands.
+pub(crate) fn printable(text: &str) -> Cow<'_, str> {
+    let is_control = |c: char| c.is_control() && c != '\n' && c != '\t';
+    match text.contains(is_control) {
+        false => Cow::Borrowed(text),
+        true => {
+            let written_out = |c: char| match is_control(c) {
+                true => c.escape_default().to_string(),
+                false => c.to_string(),
+            };
+            Cow::Owned(text.chars().map(written_out).collect())
+        }
     }
 }
 
@@ -389,6 +407,13 @@ mod tests {
         assert_eq!(told(999_600), "1.00 ms");
         assert_eq!(told(9_996_000), "10.0 ms");
         assert_eq!(told(99_960_000), "100 ms");
+    }
+
+    #[test]
+    fn control_characters_are_written_out() {
+        let text = "a\u{1b}[31m\tb\r\u{9b}\nc";
+        assert_eq!(printable(text), "a\\u{1b}[31m\tb\\r\\u{9b}\nc");
+        assert!(matches!(printable("plain µs"), Cow::Borrowed(_)));
     }
 
     #[test]

@@ -13,7 +13,7 @@ use tracing::debug;
 /// A scene file, and values for its parameters.
 #[derive(Args, Clone, Debug)]
 pub(crate) struct SceneFile {
-    /// The scene file, or where a run is only looked at, a recording
+    /// A scene file (.toml), `-` for standard input, or a recording (.rec)
     #[arg(value_name = "SCENE")]
     path: PathBuf,
     /// Give a parameter of the scene a value; can be repeated
@@ -50,7 +50,15 @@ impl SceneFile {
             )));
         }
         let start = Instant::now();
-        let scene = Scene::load_with(path, engine.registry(), &self.parameters())?;
+        let scene = match path == Path::new("-") {
+            true => {
+                let text = std::io::read_to_string(std::io::stdin()).map_err(|error| {
+                    Trouble::other(format!("standard input cannot be read: {error}"))
+                })?;
+                Scene::parse_with(&text, path, engine.registry(), &self.parameters())?
+            }
+            false => Scene::load_with(path, engine.registry(), &self.parameters())?,
+        };
         debug!(
             "read {}: {}, {} frames, in {}",
             path.display(),

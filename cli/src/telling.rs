@@ -1,5 +1,6 @@
 //! What is said on standard error besides results: warnings, notes, and on request what goes on.
 
+use crate::output::printable;
 use console::style;
 use std::fmt;
 use std::io::IsTerminal;
@@ -84,8 +85,9 @@ where
         if !meta.target().starts_with(OWN) {
             write!(writer, "{}: ", meta.target())?;
         }
-        context.format_fields(writer.by_ref(), event)?;
-        writeln!(writer)
+        let mut text = String::new();
+        context.format_fields(Writer::new(&mut text), event)?;
+        writeln!(writer, "{}", printable(&text))
     }
 }
 

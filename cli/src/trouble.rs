@@ -19,8 +19,6 @@ pub(crate) enum Trouble {
     Other(String),
     /// Something that has been told in full.
     AlreadyTold,
-    /// The reader of the output has gone, as `head` does: no fault of anybody's.
-    NobodyListens,
 }
 
 impl Trouble {
@@ -35,7 +33,6 @@ impl Trouble {
             Self::Runtime(error) => tracing::error!("{error}"),
             Self::Other(message) => tracing::error!("{message}"),
             Self::AlreadyTold => {}
-            Self::NobodyListens => return ExitCode::SUCCESS,
         }
         ExitCode::from(BAD_INPUT)
     }

@@ -227,3 +227,46 @@ fn what_may_be_a_scene_is_never_passed_over() {
     }
     assert!(!text.contains("other.toml"));
 }
+
+/// Names that a terminal or a viewer would take for commands or marks.
+#[test]
+fn control_characters_of_names_reach_no_output() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let scene = folder.path().join("loud.toml");
+    let text = "title = \"a\\u001b[31mred\\u0007\"\nframes = 2\n[[entities]]\nname = \"mast\\u001b]0;x\\u0007\"\ncollider = { size = [1, 1, 1] }\n[[expect]]\nwhat = \"it\\u001b[2J clears\"\nthat = \"entities = 7\"\n";
+    fs::write(&scene, text).expect("there is room");
+    let faulty = folder.path().join("faulty.toml");
+    fs::write(
+        &faulty,
+        "title = \"\\u001b[31m\"\nframes = 2\nlow\u{7f}d = 3\n",
+    )
+    .expect("there is room");
+    let junit = folder.path().join("loud.xml");
+    let picture = folder.path().join("loud.svg");
+    let (scene, faulty) = (scene.display().to_string(), faulty.display().to_string());
+    let (junit, picture) = (junit.display().to_string(), picture.display().to_string());
+    for arguments in [
+        vec!["run", &scene],
+        vec!["run", &faulty],
+        vec!["check", &scene, &faulty, "--junit", &junit],
+        vec!["inspect", &scene, "entities"],
+        vec!["inspect", &scene, "tree"],
+        vec!["explain", &scene, "mast", "nobody"],
+        vec!["draw", &scene, "-o", &picture],
+        vec!["profile", &scene],
+    ] {
+        let output = gerust().args(&arguments).output().expect("it starts");
+        for bytes in [&output.stdout, &output.stderr] {
+            let text = String::from_utf8_lossy(bytes);
+            let control = text
+                .chars()
+                .find(|&c| c.is_control() && !"\n\t".contains(c));
+            assert_eq!(control, None, "{arguments:?}:\n{text:?}");
+        }
+    }
+    for file in [junit, picture] {
+        let text = fs::read_to_string(&file).expect("it was written");
+        assert!(!text.contains(['\u{1b}', '\u{7}']), "{file}");
+        roxmltree::Document::parse(&text).unwrap_or_else(|error| panic!("{file}: {error}"));
+    }
+}

@@ -372,6 +372,7 @@ pub(crate) struct DrawCommand {
         long,
         value_name = "FRAMES",
         default_value_t = 4,
+        value_parser = clap::value_parser!(u64).range(1..),
         help_heading = "Pictures that move"
     )]
     pub(crate) every: u64,

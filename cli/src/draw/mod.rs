@@ -75,6 +75,7 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
         )));
     }
     let views = film.views(command);
+    let title = output::printable(&title);
     let picture = Picture::new(&title, &film.snapshots, &views, command.links);
     match is_moving {
         true => {
@@ -129,7 +130,7 @@ impl<'c> Film<'c> {
                 }
                 // The last one may be left out by the steps.
                 Self::refuse_late(path, to, last)?;
-                let every = command.every.max(1);
+                let every = command.every;
                 let all = (from..=to).step_by(usize::try_from(every).unwrap_or(usize::MAX));
                 (all.collect(), MOST_MOVING)
             }
@@ -203,7 +204,7 @@ impl<'c> Film<'c> {
 
     /// Milliseconds for which each frame of a moving picture is shown, so that time passes as in the scene.
     fn delay(&self) -> u32 {
-        let seconds = f64::from(self.step) * self.command.every.max(1) as f64;
+        let seconds = f64::from(self.step) * self.command.every as f64;
         (seconds * 1000.0).round().clamp(20.0, 10_000.0) as u32
     }
 

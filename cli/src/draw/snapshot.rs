@@ -1,6 +1,7 @@
 //! What is drawn of a frame.
 
 use super::tiles::DrawnGrid;
+use crate::output::printable;
 use crate::trouble::Trouble;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
@@ -91,7 +92,8 @@ impl Snapshot {
         let mut grids = Vec::new();
         for (entity, collider, world_box) in colliders.iter() {
             let look = Look::of(collider, bodies.get(entity));
-            let name = names.get(entity).map(Name::to_string);
+            let name = names.get(entity);
+            let name = name.map(|name| printable(name.as_str()).into_owned());
             let all = match parts.of(entity) {
                 // What is off has no boxes that take part, but it is drawn.
                 none if none.is_empty() => vec![world_box.aabb()],

@@ -183,7 +183,8 @@ impl Recording {
         Ok(recording)
     }
 
-    /// Whether a file begins like a recording, whatever follows; not if it cannot be read.
+    /// Whether a file begins like a recording, whatever follows; not if it cannot be read or is no regular file, which could be read
+    /// only once.
     ///
     /// # Example
     ///
@@ -193,7 +194,11 @@ impl Recording {
     #[must_use]
     pub fn is_one(path: impl AsRef<Path>) -> bool {
         // The header is one of the first items that a file holds, and short; scene files are short as a whole.
-        let bytes = fs::read(path).unwrap_or_default();
+        let is_file = fs::metadata(&path).is_ok_and(|file| file.is_file());
+        let bytes = match is_file {
+            true => fs::read(path).unwrap_or_default(),
+            false => return false,
+        };
         match unwrapped(&bytes, 0).map(|first| first.item) {
             Ok(Item::Header(header)) => header.format == FORMAT,
             _ => false,
