@@ -290,3 +290,55 @@ fn faults_of_loaded_files_are_told_where_they_are_loaded() {
         );
     }
 }
+
+/// Files that a scene must not read: the fault names the file and quotes nothing of it.
+#[cfg(unix)]
+#[test]
+fn only_regular_files_below_the_folder_are_read() {
+    let folder = folder(
+        "elsewhere",
+        &[
+            ("secret.toml", "title = 'hush'\n"),
+            ("scenes/part.toml", "[[entities]]\nname = 'lamp'\n"),
+            ("scenes/main.toml", ""),
+        ],
+    );
+    let main = folder.join("scenes/main.toml");
+    let link = folder.join("scenes/link.toml");
+    std::os::unix::fs::symlink("../secret.toml", &link).expect("links can be made");
+    fs::create_dir_all(folder.join("scenes/folder.toml")).expect("there is room");
+    let long = vec![b'#'; (16 << 20) + 1];
+    fs::write(folder.join("scenes/long.toml"), long).expect("there is room");
+    for (named, wanted) in [
+        ("../secret.toml", "is not below the folder"),
+        ("/etc/passwd", "is not below the folder"),
+        ("/dev/zero", "is not below the folder"),
+        ("link.toml", "is not below the folder"),
+        ("folder.toml", "is no regular file"),
+        ("long.toml", "is longer than 16 MiB"),
+    ] {
+        let texts = [
+            format!("include = ['{named}']\ntitle = 't'\nframes = 1\n"),
+            format!(
+                "title = 't'\nframes = 1\n[[cues]]\nframe = 1\ndo = [{{ load = '{named}' }}]\n"
+            ),
+        ];
+        for text in texts {
+            fs::write(&main, text).expect("there is room");
+            let error = Scene::load(&main, &Registry::standard()).expect_err("it is elsewhere");
+            let message = error.to_string();
+            assert!(message.contains(wanted), "{message}");
+            assert!(
+                !message.contains("hush") && !message.contains("root:"),
+                "{message}"
+            );
+        }
+    }
+    // With a root that holds both, the first one is read.
+    let text = "include = ['../secret.toml']\nframes = 1\n";
+    fs::write(&main, text).expect("there is room");
+    let mut registry = Registry::standard();
+    registry.set_root(&folder);
+    let scene = Scene::load(&main, &registry).expect("it is below the root");
+    assert_eq!((scene.title(), scene.files().len()), ("hush", 2));
+}

@@ -4,7 +4,7 @@ use crate::engine::Engine;
 use crate::output::time;
 use crate::trouble::Trouble;
 use clap::Args;
-use gerust::scene::{Parameters, Recording, Scene};
+use gerust::scene::{Parameters, Recording, Registry, Scene};
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
 use std::time::Instant;
@@ -19,6 +19,9 @@ pub(crate) struct SceneFile {
     /// Give a parameter of the scene a value; can be repeated
     #[arg(long, global = true, value_name = "NAME=VALUE")]
     set: Vec<Setting>,
+    /// Let the scene include and load files below this folder, instead of below its own
+    #[arg(long, global = true, value_name = "FOLDER")]
+    root: Option<PathBuf>,
 }
 
 impl SceneFile {
@@ -50,14 +53,15 @@ impl SceneFile {
             )));
         }
         let start = Instant::now();
+        let registry = self.registry(engine);
         let scene = match path == Path::new("-") {
             true => {
                 let text = std::io::read_to_string(std::io::stdin()).map_err(|error| {
                     Trouble::other(format!("standard input cannot be read: {error}"))
                 })?;
-                Scene::parse_with(&text, path, engine.registry(), &self.parameters())?
+                Scene::parse_with(&text, path, &registry, &self.parameters())?
             }
-            false => Scene::load_with(path, engine.registry(), &self.parameters())?,
+            false => Scene::load_with(path, &registry, &self.parameters())?,
         };
         debug!(
             "read {}: {}, {} frames, in {}",
@@ -70,6 +74,15 @@ impl SceneFile {
             time(start.elapsed())
         );
         Ok(scene)
+    }
+
+    /// The registry of an engine, with the folder below which files are read.
+    pub(crate) fn registry(&self, engine: &Engine) -> Registry {
+        let mut registry = engine.registry().clone();
+        if let Some(root) = &self.root {
+            registry.set_root(root);
+        }
+        registry
     }
 
     /// The values that were given.

@@ -21,7 +21,8 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     let text = fs::read_to_string(path)
         .map_err(|error| Trouble::other(format!("{} cannot be read: {error}", path.display())))?;
     let bar = output::progress_bar("scenes run", command.runs);
-    let mut shrinker = Shrinker::new(engine.registry(), || {
+    let registry = command.scene.registry(engine);
+    let mut shrinker = Shrinker::new(&registry, || {
         let mut runtime = engine.runtime()?;
         runtime.set_threads(1)?;
         Ok(runtime)

@@ -122,7 +122,14 @@ fn scenes_are_found_judged_and_told_apart() {
 fn exit_codes_tell_good_failed_and_faulty() {
     let folder = mixed();
     let check = |path: &str| gerust().arg("check").arg(folder.path().join(path)).assert();
+    // One of the two includes a part that lies beside their folder.
     check("good")
+        .code(2)
+        .stdout(contains("is not below the folder"));
+    gerust()
+        .args(["check", "--root"])
+        .args([folder.path(), &folder.path().join("good")])
+        .assert()
         .code(0)
         .stdout(contains("2 scenes: 2 ok").and(contains("(1 of real time left out)")));
     check("bad/failing.toml").code(1).stdout(

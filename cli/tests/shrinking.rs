@@ -106,7 +106,7 @@ fn what_cannot_be_made_smaller_is_told() {
             .arg(&scene)
             .assert()
             .code(2)
-            .stderr(contains("would be written over"));
+            .stderr(contains("would be overwritten"));
         assert_eq!(fs::read_to_string(&scene).expect("it is there"), SCENE);
     }
     gerust()

@@ -7,6 +7,7 @@ use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::fmt;
+use std::path::PathBuf;
 use std::sync::Arc;
 use toml::Spanned;
 use toml::de::{DeValue, ValueDeserializer};
@@ -60,6 +61,8 @@ pub struct Registry {
     kinds: BTreeMap<String, ComponentKind>,
     events: BTreeMap<String, EventKind>,
     pub(super) actions: BTreeMap<String, OwnAction>,
+    /// The folder below which scenes may name files; that of the scene unless given.
+    pub(super) root: Option<PathBuf>,
 }
 
 /// What can be done with an event type without knowing it.
@@ -127,6 +130,26 @@ impl Registry {
         registry.register_event::<runtime::Switched>("switched");
         registry.register_event::<runtime::Worn>("worn");
         registry
+    }
+
+    /// Lets scenes include and load files below a folder. Unless it is given, only files below the folder of the scene are read.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\ninclude = ['../quay/tide.toml']\n";
+    /// let error = Scene::parse(text, "scenes/visitors/t.toml", &Registry::standard()).unwrap_err();
+    /// assert!(error.to_string().contains("is not below the folder"));
+    ///
+    /// let mut registry = Registry::standard();
+    /// registry.set_root("scenes");
+    /// let error = Scene::parse(text, "scenes/visitors/t.toml", &registry).unwrap_err();
+    /// assert!(!error.to_string().contains("is not below the folder"), "it is read, and needs other parts");
+    /// ```
+    pub fn set_root(&mut self, folder: impl Into<PathBuf>) {
+        self.root = Some(folder.into());
     }
 
     /// Lets scene files name a component type, which is read by `serde`, and shown by it where an expectation asks. A name that is taken is given to the new type.

@@ -7,7 +7,7 @@ use super::cue::{Cue, Rule, Track};
 use super::expect::{Condition, Expectation};
 use super::fault::SceneError;
 use super::place::EntityPlan;
-use super::read::{ParameterValues, Parameters, read};
+use super::read::{ParameterValues, Parameters, read, read_file};
 use super::registry::Registry;
 use super::report::Report;
 use super::run::SceneRun;
@@ -78,8 +78,7 @@ impl Scene {
         parameters: &Parameters,
     ) -> Result<Self, SceneError> {
         let path = path.as_ref();
-        let text =
-            std::fs::read_to_string(path).map_err(|source| SceneError::unreadable(path, source))?;
+        let text = read_file(path).map_err(|source| SceneError::unreadable(path, source))?;
         Self::parse_with(&text, path, registry, parameters)
     }
 

@@ -1,20 +1,17 @@
 //! Writes measured values into scene files, in the place of those that do not hold any more.
 
-use super::judge::{self, Judged};
-use crate::engine::Engine;
+use super::judge::Judged;
 use crate::target::Target;
 use crate::trouble::Trouble;
-use gerust::scene::{Remedy, Scene};
+use gerust::scene::Remedy;
 use std::collections::BTreeMap;
 use std::fs;
-use std::num::NonZeroUsize;
 use std::path::PathBuf;
 
-/// Rewrites all files that hold stored values which failed, says on standard error what was changed, and judges their scenes again.
+/// Rewrites all files that hold stored values which failed, says on standard error what was changed, and lets their scenes be judged again.
 pub(super) fn write(
-    engine: &Engine,
     judged: &mut [Judged],
-    jobs: Option<NonZeroUsize>,
+    judge_again: impl FnOnce(&[PathBuf]) -> Result<Vec<Judged>, Trouble>,
 ) -> Result<(), Trouble> {
     // One file may be named by several paths.
     let mut by_file: BTreeMap<PathBuf, Vec<&Remedy>> = BTreeMap::new();
@@ -42,7 +39,18 @@ pub(super) fn write(
         }
         Target::new(&first.path, [])?.write(text.as_bytes())?;
     }
-    judge_again(engine, judged, jobs)
+    let has_remedy = |scene: &&Judged| {
+        let mut failures = scene.failures();
+        failures.any(|outcome| outcome.remedy().is_some())
+    };
+    let blessed = judged.iter().filter(has_remedy);
+    let blessed: Vec<PathBuf> = blessed.map(|scene| scene.path.clone()).collect();
+    for again in judge_again(&blessed)? {
+        if let Some(before) = judged.iter_mut().find(|scene| scene.path == again.path) {
+            *before = again;
+        }
+    }
+    Ok(())
 }
 
 fn cannot(remedy: &Remedy, error: &std::io::Error) -> Trouble {
@@ -50,29 +58,4 @@ fn cannot(remedy: &Remedy, error: &std::io::Error) -> Trouble {
         "{} cannot be read again: {error}; nothing of it was changed",
         remedy.path.display()
     ))
-}
-
-/// Runs the scenes again of which stored values were rewritten.
-fn judge_again(
-    engine: &Engine,
-    judged: &mut [Judged],
-    jobs: Option<NonZeroUsize>,
-) -> Result<(), Trouble> {
-    let has_remedy = |scene: &Judged| {
-        let mut failures = scene.failures();
-        failures.any(|outcome| outcome.remedy().is_some())
-    };
-    let blessed: Vec<usize> = (0..judged.len())
-        .filter(|&at| has_remedy(&judged[at]))
-        .collect();
-    let scenes = blessed.iter().map(|&at| {
-        let path = judged[at].path.clone();
-        let scene = Scene::load(&path, engine.registry());
-        (path, scene)
-    });
-    let again = judge::all(engine, scenes.collect(), jobs)?;
-    for (at, scene) in blessed.into_iter().zip(again) {
-        judged[at] = scene;
-    }
-    Ok(())
 }

@@ -10,6 +10,8 @@ pub(super) struct Found {
     pub(super) path: PathBuf,
     /// It was not found in a directory but named.
     pub(super) is_named: bool,
+    /// The directory in which it was found.
+    pub(super) root: Option<PathBuf>,
 }
 
 /// All scenes in files and directories, in order of their paths.
@@ -23,11 +25,12 @@ pub(super) fn scenes_in(paths: &[PathBuf]) -> Result<Vec<Found>, Trouble> {
             ))
         };
         if fs::metadata(path).map_err(cannot)?.is_dir() {
-            walk(path, &mut found).map_err(cannot)?;
+            walk(path, path, &mut found).map_err(cannot)?;
         } else {
             found.push(Found {
                 path: path.clone(),
                 is_named: true,
+                root: None,
             });
         }
     }
@@ -46,7 +49,7 @@ pub(super) fn scenes_in(paths: &[PathBuf]) -> Result<Vec<Found>, Trouble> {
     Ok(found)
 }
 
-fn walk(directory: &Path, found: &mut Vec<Found>) -> std::io::Result<()> {
+fn walk(root: &Path, directory: &Path, found: &mut Vec<Found>) -> std::io::Result<()> {
     for entry in fs::read_dir(directory)? {
         let entry = entry?;
         let (path, name) = (entry.path(), entry.file_name());
@@ -56,7 +59,7 @@ fn walk(directory: &Path, found: &mut Vec<Found>) -> std::io::Result<()> {
         }
         // Links are not followed: they may lead in a circle.
         if entry.file_type()?.is_dir() {
-            walk(&path, found)?;
+            walk(root, &path, found)?;
         } else if path
             .extension()
             .is_some_and(|extension| extension.eq_ignore_ascii_case("toml"))
@@ -65,6 +68,7 @@ fn walk(directory: &Path, found: &mut Vec<Found>) -> std::io::Result<()> {
             found.push(Found {
                 path,
                 is_named: false,
+                root: Some(root.to_owned()),
             });
         }
     }

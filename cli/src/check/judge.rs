@@ -9,7 +9,7 @@ use indicatif::ParallelProgressIterator;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
 use std::num::NonZeroUsize;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 /// What came of one scene.
@@ -82,14 +82,11 @@ impl Judged {
 /// A scene file that was read, or why it could not be.
 type Loaded = (PathBuf, Result<Scene, SceneError>);
 
-/// Reads all scenes. Files that others include are parts of these, unless they were named.
-pub(super) fn load(engine: &Engine, found: Vec<Found>) -> Vec<Loaded> {
+/// Reads all scenes: what they include and load lies below the root, below the directory in which they were found, or beside them. Files that others include are parts of these, unless they were named.
+pub(super) fn load(engine: &Engine, root: Option<&Path>, found: &[Found]) -> Vec<Loaded> {
     let loaded: Vec<(Found, Result<Scene, SceneError>)> = found
-        .into_iter()
-        .map(|found| {
-            let scene = Scene::load(&found.path, engine.registry());
-            (found, scene)
-        })
+        .iter()
+        .map(|found| (found.clone(), load_one(engine, root, found)))
         .collect();
     let scenes = loaded.iter().filter_map(|(_, scene)| scene.as_ref().ok());
     let parts: BTreeSet<PathBuf> = scenes
@@ -102,6 +99,18 @@ pub(super) fn load(engine: &Engine, found: Vec<Found>) -> Vec<Loaded> {
     };
     let whole = loaded.into_iter().filter(|(found, _)| !is_part(found));
     whole.map(|(found, scene)| (found.path, scene)).collect()
+}
+
+pub(super) fn load_one(
+    engine: &Engine,
+    root: Option<&Path>,
+    found: &Found,
+) -> Result<Scene, SceneError> {
+    let mut registry = engine.registry().clone();
+    if let Some(root) = root.or(found.root.as_deref()) {
+        registry.set_root(root);
+    }
+    Scene::load(&found.path, &registry)
 }
 
 /// Runs all scenes, and returns what came of them in the same order.

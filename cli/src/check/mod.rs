@@ -12,6 +12,7 @@ use crate::engine::Engine;
 use crate::output;
 use crate::target::Target;
 use crate::trouble::Trouble;
+use find::Found;
 use gerust::scene::Scene;
 use judge::{Judged, Judgement};
 use serde::Serialize;
@@ -21,7 +22,9 @@ use std::time::Instant;
 pub(crate) fn run(engine: &Engine, command: &CheckCommand) -> Verdict {
     let start = Instant::now();
     // What is part of another scene has to be known before some are left out.
-    let mut scenes = judge::load(engine, find::scenes_in(&command.paths)?);
+    let found = find::scenes_in(&command.paths)?;
+    let root = command.root.as_deref();
+    let mut scenes = judge::load(engine, root, &found);
     if let Some(filter) = &command.filter {
         scenes.retain(|(path, _)| path.to_string_lossy().contains(filter.as_str()));
     }
@@ -41,7 +44,11 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand) -> Verdict {
     let junit = junit.map(|path| Target::new(path, read)).transpose()?;
     let mut judged = judge::all(engine, scenes, command.jobs)?;
     if command.bless {
-        bless::write(engine, &mut judged, command.jobs)?;
+        bless::write(&mut judged, |again| {
+            let all = found.iter().filter(|found| again.contains(&found.path));
+            let load = |found: &Found| (found.path.clone(), judge::load_one(engine, root, found));
+            judge::all(engine, all.map(load).collect(), command.jobs)
+        })?;
     }
     if let Some(target) = junit {
         target.write_with(|file| {

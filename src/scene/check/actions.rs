@@ -9,6 +9,7 @@ use crate::scene::document::{
 use crate::scene::fault::suggest;
 use crate::scene::language::{self, ExpressionKind, Problem};
 use crate::scene::place::{EntityPlan, Parts};
+use crate::scene::read::{refuse_elsewhere, root_of};
 use crate::scene::scene_file::Scene;
 use glam::Vec3;
 use serde_json::Value as Json;
@@ -273,7 +274,15 @@ impl<'d> Checker<'d> {
             }
             let directory = self.sources.at(load.span().start).path.parent();
             let path = directory.unwrap_or(FilePath::new("")).join(file);
-            let scene = match Scene::load(&path, self.registry) {
+            let root = root_of(self.sources.main(), self.registry);
+            if let Err((message, mend)) = refuse_elsewhere(&path, &root) {
+                self.fault(load, message, mend);
+                continue;
+            }
+            // What it names in turn may be below the same folder.
+            let mut registry = self.registry.clone();
+            registry.set_root(root);
+            let scene = match Scene::load(&path, &registry) {
                 Ok(scene) => scene,
                 Err(error) => {
                     let text = error.to_string();

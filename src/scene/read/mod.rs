@@ -20,7 +20,7 @@ use words::{shape_fault, syntax_fault};
 
 pub use parameters::Parameters;
 pub(super) use parameters::{ParameterValues, place_of, start_in};
-pub(super) use sources::Sources;
+pub(super) use sources::{Sources, read_file, refuse_elsewhere, root_of};
 
 /// Faults of shape that are looked for at most.
 const MOST_FAULTS: usize = 100;
@@ -81,7 +81,8 @@ pub(super) fn read(
     parameters: &Parameters,
 ) -> Outcome {
     let mut faults = Vec::new();
-    let sources = Sources::gather(text, path, &mut faults);
+    let root = root_of(path, registry);
+    let sources = Sources::gather(text, path, &root, &mut faults);
     let scene = read_sources(&sources, registry, parameters, &mut faults);
     Outcome {
         scene,

@@ -4,7 +4,10 @@
 //! behind as many blanks as the texts before it take up, so that what the parser says of places is true of that text.
 
 use crate::scene::fault::Fault;
+use crate::scene::registry::Registry;
 use std::collections::VecDeque;
+use std::fs::File;
+use std::io::{self, Read};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 use toml::Spanned;
@@ -34,7 +37,7 @@ pub(crate) struct Sources(Vec<Source>);
 
 impl Sources {
     /// Reads the files that are included, and those that these include, each once.
-    pub(super) fn gather(text: &str, path: &Path, faults: &mut Vec<Fault>) -> Self {
+    pub(super) fn gather(text: &str, path: &Path, root: &Path, faults: &mut Vec<Fault>) -> Self {
         let mut all = Self(vec![Source {
             path: path.to_owned(),
             text: text.to_owned(),
@@ -58,7 +61,11 @@ impl Sources {
                 ));
                 break;
             }
-            match std::fs::read_to_string(&path) {
+            if let Err((message, mend)) = refuse_elsewhere(&path, root) {
+                faults.push(Fault::new(span, message, mend));
+                continue;
+            }
+            match read_file(&path) {
                 Ok(text) => {
                     let start = all.0.last().map_or(0, |last| last.end() + 1);
                     let source = Source { path, text, start };
@@ -79,6 +86,11 @@ impl Sources {
         self.0.iter()
     }
 
+    /// The path of the file that is loaded.
+    pub(crate) fn main(&self) -> &Path {
+        &self.0[0].path
+    }
+
     /// The text of all files.
     pub(super) fn text(&self) -> String {
         let texts: Vec<&str> = self.0.iter().map(|source| source.text.as_str()).collect();
@@ -97,6 +109,54 @@ impl Sources {
         files
             .map(|source| format!("{}{}", " ".repeat(source.start), source.text))
             .collect()
+    }
+}
+
+/// Bytes of one file at most.
+const MOST_BYTES: u64 = 16 << 20;
+
+/// The folder below which a scene may name files: that of the registry, or its own.
+pub(crate) fn root_of(path: &Path, registry: &Registry) -> PathBuf {
+    let own = path
+        .parent()
+        .filter(|folder| !folder.as_os_str().is_empty());
+    let root = registry.root.as_deref().or(own).unwrap_or(Path::new("."));
+    identity(root)
+}
+
+/// Fails, with what is wrong and how to fix it, if a file that a scene names is not below a folder or no regular file. That a file is
+/// missing is found when it is read.
+pub(crate) fn refuse_elsewhere(path: &Path, root: &Path) -> Result<(), (String, String)> {
+    let Ok(place) = path.canonicalize() else {
+        return Ok(());
+    };
+    let shown = path.display();
+    if !place.starts_with(root) {
+        return Err((
+            format!("{shown} is not below the folder {}", root.display()),
+            String::from("move it there, or name a folder that holds both as the root"),
+        ));
+    }
+    match place.is_file() {
+        true => Ok(()),
+        false => Err((
+            format!("{shown} is no regular file"),
+            String::from("name a file with a scene in it"),
+        )),
+    }
+}
+
+/// Reads a text that is not too long.
+pub(crate) fn read_file(path: &Path) -> io::Result<String> {
+    let mut text = String::new();
+    let file = File::open(path)?;
+    file.take(MOST_BYTES + 1).read_to_string(&mut text)?;
+    match text.len() as u64 > MOST_BYTES {
+        false => Ok(text),
+        true => Err(io::Error::other(format!(
+            "it is longer than {} MiB",
+            MOST_BYTES >> 20
+        ))),
     }
 }
 
