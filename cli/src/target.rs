@@ -59,8 +59,10 @@ impl Target {
             Some(folder) if !folder.as_os_str().is_empty() => folder,
             _ => Path::new("."),
         };
+        // Asked first, because an error would name the temporary file.
+        fs::metadata(folder).map_err(|error| cannot(&error))?;
         let mut builder = Builder::new();
-        // Whoever paints a picture goes by the ending.
+        // Libraries that paint pictures go by the ending.
         let ending = place.extension().unwrap_or_default().to_string_lossy();
         let suffix = format!(".part.{ending}");
         builder.prefix(".gerust-").suffix(&suffix);

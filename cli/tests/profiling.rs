@@ -179,7 +179,9 @@ fn profiles_are_written_for_other_programs() {
             .code(2)
             .stdout("")
             .stderr(
-                contains("no-such-folder/x cannot be written").and(contains("check the directory")),
+                contains("no-such-folder/x cannot be written: No such file or directory")
+                    .and(contains("name a file in a folder that is there"))
+                    .and(contains(".gerust-").not()),
             );
     }
 }

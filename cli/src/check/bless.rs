@@ -8,7 +8,7 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::path::PathBuf;
 
-/// Rewrites all files that hold stored values which failed, says on standard error what was changed, and lets their scenes be judged again.
+/// Rewrites all files with stored values that do not hold, notes each change on standard error, and lets their scenes be judged again.
 pub(super) fn write(
     judged: &mut [Judged],
     judge_again: impl FnOnce(&[PathBuf]) -> Result<Vec<Judged>, Trouble>,

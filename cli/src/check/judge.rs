@@ -82,7 +82,7 @@ impl Judged {
 /// A scene file that was read, or why it could not be.
 type Loaded = (PathBuf, Result<Scene, SceneError>);
 
-/// Reads all scenes: what they include and load lies below the root, below the directory in which they were found, or beside them. Files that others include are parts of these, unless they were named.
+/// Reads all scenes. Files that others include are parts of these, unless they were named.
 pub(super) fn load(engine: &Engine, root: Option<&Path>, found: &[Found]) -> Vec<Loaded> {
     let loaded: Vec<(Found, Result<Scene, SceneError>)> = found
         .iter()
@@ -101,6 +101,7 @@ pub(super) fn load(engine: &Engine, root: Option<&Path>, found: &[Found]) -> Vec
     whole.map(|(found, scene)| (found.path, scene)).collect()
 }
 
+/// Reads a scene. It may name files below the root, or else below the directory in which it was found, or its own.
 pub(super) fn load_one(
     engine: &Engine,
     root: Option<&Path>,

@@ -22,7 +22,7 @@ pub(in crate::collide) struct Meetings {
     pub(in crate::collide) list: Vec<Meeting>,
     /// By the index of the entity: the bodies that motion looked at.
     pub(in crate::collide) awake: FixedBitSet,
-    /// Who may search for contacts.
+    /// The threads that search for contacts.
     pub(in crate::collide) threads: Threads,
 }
 
