@@ -131,3 +131,16 @@ fn every_byte_of_a_saved_profile_counts() {
         }
     }
 }
+
+#[test]
+fn a_box_set_that_is_not_there_is_refused() {
+    let cube = Aabb::from_center(Vec3::ZERO, Vec3::ONE);
+    let mut crane = Collider::solid(cube).with_set("folded", [cube]);
+    crane.switch_to("folded").expect("there is such a set");
+    let stored = serde_json::to_string(&crane).expect("it can be written");
+    let read = |text: &str| serde_json::from_str::<Collider>(text);
+    assert_eq!(read(&stored).expect("it was written"), crane);
+    let forged = stored.replace(r#""current":1"#, r#""current":2"#);
+    let error = read(&forged).expect_err("there is one set besides the default");
+    assert!(error.to_string().contains("box set 2"), "{error}");
+}

@@ -50,3 +50,24 @@ fn a_grid_without_sense_is_refused() {
     assert!(text(TileGrid::new([1; 3], Vec3::NAN)).contains("positive"));
     assert!(text(TileGrid::new([u32::MAX; 3], Vec3::ONE)).contains("more than"));
 }
+
+/// What was stored may have been changed since.
+#[cfg(feature = "snapshot")]
+#[test]
+fn a_stored_grid_without_sense_is_refused() {
+    let stored = |counts: &str, solid: &str| {
+        let text = format!(r#"{{"tile":[1,1,1],"counts":{counts},"solid":{solid}}}"#);
+        serde_json::from_str::<TileGrid>(&text)
+    };
+    let grid = stored("[2,1,3]", "[0,5]").expect("it makes sense");
+    assert_eq!(grid.solid_count(), 2);
+    for (counts, solid) in [
+        ("[2,1,3]", "[6]"),
+        ("[2,1,3]", "[4294967295]"),
+        ("[0,1,3]", "[]"),
+        ("[4294967295,4294967295,4294967295]", "[]"),
+    ] {
+        let error = stored(counts, solid).expect_err("it makes none");
+        assert!(error.to_string().contains("tile"), "{error}");
+    }
+}
