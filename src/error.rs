@@ -73,7 +73,7 @@ pub(crate) enum Kind {
     },
     #[cfg(feature = "snapshot")]
     #[error(
-        "the snapshot contradicts itself at entity {entity}: {reason}; nothing was changed; take another snapshot"
+        "the snapshot contradicts itself at entity {entity}: {reason}; nothing was restored; take another snapshot"
     )]
     BadSnapshot {
         entity: Entity,
@@ -218,7 +218,7 @@ pub(crate) enum Kind {
         problem: String,
     },
     #[error(
-        "the collider of entity {label} is in a layer of other layers, and meets nothing; add its layer to the global `Layers`, which has `{known}`"
+        "the collider of entity {label} is in a layer that this world does not have, so it meets nothing; add the layer to the global `Layers`, which has `{known}`"
     )]
     StrayLayer {
         entity: Entity,

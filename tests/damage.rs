@@ -1,11 +1,11 @@
-//! Files that were damaged: it is always noticed, and nothing that is read is wrong.
+//! Damage to a file is always noticed, and every value that can still be read is right.
 #![cfg(all(feature = "scene", feature = "export"))]
 
 use gerust::prelude::*;
 use gerust::profile::RecordedProfile;
 use gerust::scene::{Recording, RecordingWriter, Registry, Scene};
 
-/// A short run that moves, spawns and despawns; `speed` makes another one of it.
+/// Records a short run that moves, spawns and despawns. Another `speed` gives another recording.
 fn recorded(speed: u8) -> (Vec<u8>, Vec<u64>) {
     let text = format!(
         r#"
@@ -37,7 +37,7 @@ despawn = "buoy"
     (bytes, digests)
 }
 
-/// What is read of a damaged recording is what was written, and that some is missing is reported.
+/// Checks that the damage is reported and that every frame that can be read is as it was written.
 fn assert_noticed(bytes: Vec<u8>, digests: &[u64], what: &str) {
     let Ok(recording) = Recording::from_bytes(bytes, "damaged.rec") else {
         return;
@@ -91,9 +91,9 @@ fn every_byte_of_a_recording_counts() {
     }
 }
 
-/// The beginning of one recording and the rest of another, cut between any two bytes.
+/// Joins the beginning of one recording to the rest of another at any two bytes.
 #[test]
-fn no_recording_continues_another_one() {
+fn a_splice_of_two_recordings_is_noticed() {
     let (first, digests) = recorded(6);
     let (second, _) = recorded(7);
     for at in 0..first.len() {

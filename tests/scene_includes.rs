@@ -291,7 +291,7 @@ fn faults_of_loaded_files_are_told_where_they_are_loaded() {
     }
 }
 
-/// Files that a scene must not read: the fault names the file and quotes nothing of it.
+/// The fault names a file that a scene must not read, and quotes nothing from it.
 #[cfg(unix)]
 #[test]
 fn only_regular_files_below_the_folder_are_read() {
@@ -314,7 +314,7 @@ fn only_regular_files_below_the_folder_are_read() {
         ("/etc/passwd", "is not below the folder"),
         ("/dev/zero", "is not below the folder"),
         ("link.toml", "is not below the folder"),
-        ("folder.toml", "is no regular file"),
+        ("folder.toml", "is not a regular file"),
         ("long.toml", "is longer than 16 MiB"),
     ] {
         let texts = [

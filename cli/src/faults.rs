@@ -34,13 +34,13 @@ pub(crate) fn print(error: &SceneError) {
                 source: &source,
             },
         );
-        // Without a reader there is no one to tell; the exit code says the rest.
+        // If standard error has no reader, the exit code still reports the faults.
         let _ = writeln!(std::io::stderr(), "{text}");
     }
     tracing::error!("{path} has {}; nothing was run", count(faults.len()));
 }
 
-/// A text without control characters, in which every place is where it was: others of as many bytes stand for them.
+/// Replaces control characters by characters of the same length in bytes, so that spans stay valid.
 fn harmless(text: &str) -> String {
     let shown = |c: char| match (
         c.is_control() && c != '\n' && c != '\t' && c != '\r',

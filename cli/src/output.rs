@@ -22,8 +22,8 @@ use tracing::{debug, trace};
 /// Updates of the progress bar over a whole run.
 const PROGRESS_UPDATES: u64 = 100;
 
-/// Prints a text on standard output, with a line end. If its reader has gone, as `head` does, what is left is not printed, and the
-/// command ends as it would have.
+/// Prints a text on standard output, with a line end. If the reader has closed the pipe, as `head` does, the
+/// rest is dropped and the exit code stays the same.
 pub(crate) fn print(text: &str) -> Result<(), Trouble> {
     match writeln!(std::io::stdout().lock(), "{}", printable(text.trim_end())) {
         Ok(()) => Ok(()),
@@ -34,8 +34,7 @@ pub(crate) fn print(text: &str) -> Result<(), Trouble> {
     }
 }
 
-/// A text in which control characters, but for line ends and tabs, are written out: from names and files they would reach the terminal
-/// as commands.
+/// Escapes all control characters except line ends and tabs, so that names and files cannot send commands to the terminal.
 pub(crate) fn printable(text: &str) -> Cow<'_, str> {
     let is_control = |c: char| c.is_control() && c != '\n' && c != '\t';
     match text.contains(is_control) {
@@ -410,7 +409,7 @@ mod tests {
     }
 
     #[test]
-    fn control_characters_are_written_out() {
+    fn control_characters_are_escaped() {
         let text = "a\u{1b}[31m\tb\r\u{9b}\nc";
         assert_eq!(printable(text), "a\\u{1b}[31m\tb\\r\\u{9b}\nc");
         assert!(matches!(printable("plain µs"), Cow::Borrowed(_)));

@@ -63,7 +63,7 @@ impl PictureFile {
         })
     }
 
-    /// Makes room for it, unless it is one of the files that are read.
+    /// Creates the file, which must not be one of the files that are read.
     pub(crate) fn claimed<'p>(
         self,
         read: impl IntoIterator<Item = &'p Path>,
@@ -136,7 +136,7 @@ impl PictureFile {
         })
     }
 
-    /// Lets something paint into a draft, which takes the place of the file if that went well.
+    /// Calls `paint` with a temporary file, and moves it to its place if that succeeds.
     fn put(self, paint: impl FnOnce(&Path) -> Result<(), String>) -> Result<(), Trouble> {
         crate::font::register()?;
         let target = match self.target {

@@ -19,7 +19,7 @@ pub(crate) struct SceneFile {
     /// Give a parameter of the scene a value; can be repeated
     #[arg(long, global = true, value_name = "NAME=VALUE")]
     set: Vec<Setting>,
-    /// Let the scene include and load files below this folder, instead of below its own
+    /// Let the scene include and load files below this folder [default: its own]
     #[arg(long, global = true, value_name = "FOLDER")]
     root: Option<PathBuf>,
 }

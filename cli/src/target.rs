@@ -1,4 +1,4 @@
-//! Files that a command writes: whole or not at all, and never over a file that it reads.
+//! Writes files whole or not at all, and never over a file that the command reads.
 
 use crate::output;
 use crate::trouble::Trouble;
@@ -8,8 +8,8 @@ use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use tempfile::{Builder, NamedTempFile};
 
-/// A file that will be written. It is made beside its place before anything runs, so a folder that is missing or full is noticed at
-/// once, and takes its place when it is whole. A command that fails leaves the old file as it was.
+/// A file that will be written. It is created beside its place before anything runs, so a missing folder is reported at once, and it
+/// takes that place when it is complete. A command that fails leaves the old file unchanged.
 #[derive(Debug)]
 pub(crate) struct Target {
     /// As it was named.
@@ -20,7 +20,7 @@ pub(crate) struct Target {
 }
 
 impl Target {
-    /// Makes a file beside a place, which must be none of the files that are read.
+    /// Creates the file. Its place must not be one of the files that are read.
     pub(crate) fn new<'p>(
         path: &Path,
         read: impl IntoIterator<Item = &'p Path>,
@@ -42,7 +42,7 @@ impl Target {
         let before = fs::metadata(&place).ok();
         if before.as_ref().is_some_and(|before| !before.is_file()) {
             return Err(Trouble::other(format!(
-                "{} is no regular file; name one, or a file that is not there yet",
+                "{} is not a regular file; name a regular file or a new one",
                 path.display()
             )));
         }
@@ -62,7 +62,7 @@ impl Target {
         // Asked first, because an error would name the temporary file.
         fs::metadata(folder).map_err(|error| cannot(&error))?;
         let mut builder = Builder::new();
-        // Libraries that paint pictures go by the ending.
+        // Drawing libraries choose the format by the file extension.
         let ending = place.extension().unwrap_or_default().to_string_lossy();
         let suffix = format!(".part.{ending}");
         builder.prefix(".gerust-").suffix(&suffix);
@@ -86,12 +86,12 @@ impl Target {
         })
     }
 
-    /// The file that takes its place in the end, for libraries that write by path.
+    /// The path of the temporary file, for libraries that write by path.
     pub(crate) fn draft(&self) -> &Path {
         self.file.get_ref().path()
     }
 
-    /// Puts the file into its place, once all of it is on the disk.
+    /// Moves the file to its place once all of it is on the disk.
     pub(crate) fn finish(self) -> Result<(), Trouble> {
         let Self { shown, place, file } = self;
         let put = || -> io::Result<()> {
@@ -105,14 +105,12 @@ impl Target {
         Ok(())
     }
 
-    /// Writes all of the file and puts it into its place.
-    pub(crate) fn write(mut self, contents: &[u8]) -> Result<(), Trouble> {
-        let written = self.file.write_all(contents);
-        written.map_err(|error| output::unwritable(&self.shown, &error))?;
-        self.finish()
+    /// Writes the whole file and moves it to its place.
+    pub(crate) fn write(self, contents: &[u8]) -> Result<(), Trouble> {
+        self.write_with(|file| file.write_all(contents))
     }
 
-    /// Lets something write the file, and puts it into its place.
+    /// Calls `contents` to write the file, and moves it to its place.
     pub(crate) fn write_with(
         mut self,
         contents: impl FnOnce(&mut Self) -> io::Result<()>,
@@ -133,8 +131,8 @@ impl Write for Target {
     }
 }
 
-/// Whether two paths lead to one file, by whatever names or links.
-pub(crate) fn is_same(a: &Path, b: &Path) -> bool {
+/// Whether two paths lead to the same file, through any names and links.
+fn is_same(a: &Path, b: &Path) -> bool {
     match (Handle::from_path(a), Handle::from_path(b)) {
         (Ok(a), Ok(b)) => a == b,
         _ => false,

@@ -35,7 +35,7 @@ fn every_command_keeps_its_exit_code_whatever_its_streams_are() {
         ("schema", 0),
         ("extras man", 2),
     ];
-    // A pipe without a reader: what `true` does not read.
+    // `true` reads nothing, so the pipe has no reader.
     let streams = [
         (">&-", false),
         ("2>&-", false),
@@ -55,7 +55,7 @@ fn every_command_keeps_its_exit_code_whatever_its_streams_are() {
                 .output()
                 .expect("there is a shell");
             let found = outcome.status.code();
-            // What cannot be printed was not done; what is printed on standard error is not the outcome.
+            // Only a failure to print the outcome on standard output is an error.
             let prints = code != 2;
             let wanted = if is_full && prints { 2 } else { code };
             let said = String::from_utf8_lossy(&outcome.stderr).into_owned();

@@ -1,4 +1,4 @@
-//! Files that commands write: whole or not at all, and never over what they read.
+//! Commands write files whole or not at all, and never over what they read.
 
 mod common;
 
@@ -144,13 +144,13 @@ fn a_missing_folder_and_a_device_are_refused_before_anything_runs() {
         .args(["profile", &place.arg("cart.toml"), "--csv", "/dev/null"])
         .assert()
         .code(2)
-        .stderr(contains("is no regular file"));
+        .stderr(contains("is not a regular file"));
 }
 
-/// A limit on the size of files stands in for a disk that is full.
+/// A limit on the size of files stands in for a full disk.
 #[cfg(unix)]
 #[test]
-fn without_room_the_old_file_stays() {
+fn a_full_disk_leaves_the_old_file() {
     let place = Place::new();
     for (command, ending, code) in outputs(&place) {
         let target = place.path(&format!("target.{ending}"));
@@ -177,7 +177,7 @@ fn without_room_the_old_file_stays() {
 
 #[cfg(unix)]
 #[test]
-fn links_and_permissions_outlive_a_blessing() {
+fn bless_keeps_links_and_permissions() {
     use std::os::unix::fs::PermissionsExt;
     let folder = tempfile::tempdir().expect("there is room");
     let at = |name: &str| folder.path().join(name);
@@ -203,7 +203,7 @@ fn links_and_permissions_outlive_a_blessing() {
 }
 
 #[test]
-fn what_may_be_a_scene_is_never_passed_over() {
+fn files_that_may_be_scenes_are_reported() {
     let folder = tempfile::tempdir().expect("there is room");
     let files: [(&str, &[u8]); 6] = [
         ("latin.toml", b"title = \"\xe9\"\nframes = 3\n"),
@@ -228,7 +228,7 @@ fn what_may_be_a_scene_is_never_passed_over() {
     assert!(!text.contains("other.toml"));
 }
 
-/// Names that a terminal or a viewer would take for commands or marks.
+/// A terminal or a viewer would take these names for commands or markup.
 #[test]
 fn control_characters_of_names_reach_no_output() {
     let folder = tempfile::tempdir().expect("there is room");

@@ -11,7 +11,7 @@ pub(super) struct Threads {
 }
 
 impl Threads {
-    /// Those of the runtime that hands out rows.
+    /// The threads of the runtime that hands out the rows.
     pub(super) fn of<I: Items, C: Conditions>(rows: &Rows<'_, I, C>) -> Self {
         #[cfg(not(feature = "parallel"))]
         let _ = rows;
@@ -21,7 +21,7 @@ impl Threads {
         }
     }
 
-    /// Into how many pieces of at least `least` a number of things is worth being divided: one, or one for each thread.
+    /// The number of pieces into which `count` items are divided: at most one for each thread, each of at least `least` items.
     pub(super) fn pieces(&self, count: usize, least: usize) -> usize {
         #[cfg(feature = "parallel")]
         let threads = self.workers.as_ref().map_or(1, |workers| workers.threads());
@@ -30,7 +30,7 @@ impl Threads {
         (count / least).clamp(1, threads)
     }
 
-    /// Runs something that may divide its work.
+    /// Runs work that may divide itself among the threads.
     pub(super) fn run(&self, work: impl FnOnce() + Send) {
         #[cfg(feature = "parallel")]
         if let Some(workers) = &self.workers {
@@ -39,8 +39,8 @@ impl Threads {
         work();
     }
 
-    /// Calls `each` with a part of a range and a list for what it finds there: for each list with the part that follows the one
-    /// of the list before, so the lists one after the other are what one thread finds.
+    /// Divides a range among lists, in order, and calls `each` with every part and its list. The lists one after the other hold what
+    /// a single call would find.
     pub(super) fn divide<T: Send>(
         &self,
         range: Range<usize>,

@@ -139,7 +139,7 @@ impl RecordedProfile {
     ///
     /// # Errors
     ///
-    /// If it is something else, with the line and column; if its checksum does not fit, because it was damaged or changed.
+    /// If it is something else, with the line and column; if its checksum does not match.
     pub fn read(text: &str) -> Result<Self, Error> {
         let refuse = |reason: String| Error::from(Kind::BadProfile { reason });
         let told = |error: serde_json::Error| refuse(error.to_string());
@@ -153,7 +153,7 @@ impl RecordedProfile {
         let checksum = std::mem::take(&mut profile.checksum);
         if checksum != profile.check().map_err(told)? {
             return Err(refuse(String::from(
-                "its checksum does not fit: it was damaged or changed",
+                "its checksum does not match: the file was damaged or edited",
             )));
         }
         let count = profile.frames.len();

@@ -61,7 +61,7 @@ pub struct Registry {
     kinds: BTreeMap<String, ComponentKind>,
     events: BTreeMap<String, EventKind>,
     pub(super) actions: BTreeMap<String, OwnAction>,
-    /// The folder below which scenes may name files; that of the scene unless given.
+    /// The folder below which scenes may name files. Default: the folder of the scene.
     pub(super) root: Option<PathBuf>,
 }
 
@@ -132,7 +132,7 @@ impl Registry {
         registry
     }
 
-    /// Lets scenes include and load files below a folder. Unless it is given, only files below the folder of the scene are read.
+    /// Lets scenes include and load files below a folder. By default a scene reads only files below its own folder.
     ///
     /// # Example
     ///

@@ -211,7 +211,7 @@ pub(super) fn next_in_preorder(
     None
 }
 
-/// Finds an entity of a snapshot whose links do not fit those of the others, or lead in a circle. O(linked).
+/// Finds an entity of a snapshot whose links contradict those of the others or form a cycle. O(linked).
 #[cfg(feature = "snapshot")]
 pub(super) fn check_links(snapshot: &crate::store::Snapshot) -> Result<(), (Entity, &'static str)> {
     let nodes: rustc_hash::FxHashMap<Entity, LinkNode> = snapshot.read_all("links").collect();
@@ -225,7 +225,10 @@ pub(super) fn check_links(snapshot: &crate::store::Snapshot) -> Result<(), (Enti
         if !ends.into_iter().all(is_there)
             || node.first_child.is_some() != node.last_child.is_some()
         {
-            return Err((entity, "it is linked to an entity that is not there"));
+            return Err((
+                entity,
+                "it is linked to an entity that the snapshot does not have",
+            ));
         }
     }
     // Each node is reached from a root exactly once, by the children of its parent in order.
@@ -235,7 +238,7 @@ pub(super) fn check_links(snapshot: &crate::store::Snapshot) -> Result<(), (Enti
         let mut next = nodes[&parent].first_child;
         while let Some(child) = next {
             let Some(node) = nodes.get(&child) else {
-                return Err((parent, "one of its children is not there"));
+                return Err((parent, "one of its children is missing"));
             };
             reached += 1;
             if node.parent != Some(parent)
@@ -251,13 +254,14 @@ pub(super) fn check_links(snapshot: &crate::store::Snapshot) -> Result<(), (Enti
             (before, next) = (Some(child), node.next_sibling);
         }
         if nodes[&parent].last_child != before {
-            return Err((parent, "its last child is not the last one"));
+            return Err((
+                parent,
+                "its last child does not end the list of its children",
+            ));
         }
     }
     match nodes.iter().min_by_key(|&(&entity, _)| entity) {
-        Some((&entity, _)) if reached < nodes.len() => {
-            Err((entity, "some of the links lead in a circle"))
-        }
+        Some((&entity, _)) if reached < nodes.len() => Err((entity, "some links form a cycle")),
         _ => Ok(()),
     }
 }

@@ -156,7 +156,7 @@ impl Entities {
         vacated
     }
 
-    /// The first of some entities, in the order of their ids, that could not live under these ids, and why.
+    /// The first of some entities that these ids do not allow, and why.
     #[cfg(feature = "snapshot")]
     pub(crate) fn misfit(
         &self,
@@ -166,30 +166,23 @@ impl Entities {
         for &index in &self.free {
             if is_free.put(index as usize) {
                 let twice = Entity::from_parts(index, NonZeroU32::MIN);
-                return Some((twice, "its index is free twice"));
+                return Some((twice, "its index is listed as free twice"));
             }
         }
-        let mut used = self.free.len();
         for entity in alive {
             match self.slots.get(entity.index as usize) {
                 None if self.far.was_handed_out(entity.index) => {}
                 None => return Some((entity, "its id was never handed out")),
                 Some(slot) if slot.generation != entity.generation => {
-                    return Some((entity, "its id is not the last one of its index"));
+                    return Some((entity, "its generation is not the latest of its index"));
                 }
                 Some(_) if is_free.contains(entity.index as usize) => {
-                    return Some((entity, "its index is free"));
+                    return Some((entity, "its index is listed as free"));
                 }
-                Some(_) => used += 1,
+                Some(_) => {}
             }
         }
-        let retired = self.slots.iter();
-        let retired = retired.filter(|slot| slot.generation == NonZeroU32::MAX);
-        // A slot is lived in, free or retired: more would only take up memory.
-        (self.slots.len() > used + retired.count()).then(|| {
-            let last = Entity::from_parts(self.slots.len() as u32 - 1, NonZeroU32::MIN);
-            (last, "there are more slots than entities and free ids")
-        })
+        None
     }
 
     /// The state that decides which ids are handed out from now on.
@@ -208,13 +201,17 @@ impl Entities {
         }
     }
 
-    /// No entity, and ids that continue a sequence; `None` if the sequence is invalid.
+    /// No entity, and ids that continue a sequence with so many entities alive; `None` if the sequence is invalid.
     #[cfg(feature = "scene")]
-    pub(crate) fn with_sequence(sequence: &IdSequence) -> Option<Self> {
-        // More would be damage, and could not be held.
-        const MOST_SLOTS: u32 = 1 << 26;
-        let most_used = sequence.used.iter().copied().max().unwrap_or(0);
-        if sequence.slots > MOST_SLOTS || most_used > MOST_SLOTS {
+    pub(crate) fn with_sequence(sequence: &IdSequence, alive: usize) -> Option<Self> {
+        // A lane never reserves as many ids in a phase.
+        const MOST_RESERVED: u32 = 1 << 26;
+        let retired = sequence.generations.iter();
+        let retired = retired.filter(|(_, generation)| *generation == NonZeroU32::MAX);
+        // Each slot is lived in, free or retired. This is checked before they are allocated.
+        let most_slots = alive + sequence.free.len() + retired.count();
+        let reserves_too_many = sequence.used.iter().any(|&used| used > MOST_RESERVED);
+        if sequence.slots as usize > most_slots || reserves_too_many {
             return None;
         }
         let fresh = Slot {

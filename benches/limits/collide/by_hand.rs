@@ -1,5 +1,5 @@
-//! Boxes that slide over a floor, as one would write them at first for this scene alone: no groups, no order of hits, no friction,
-//! no events. What is in the way ends a move along each axis in turn.
+//! Boxes that slide over a floor, written by hand for this scene alone: without groups, order of hits, friction or events. Each body
+//! moves along one axis after the other until an obstacle stops it.
 
 use gerust::prelude::*;
 

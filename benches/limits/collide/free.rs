@@ -1,5 +1,6 @@
-//! 100,000 bodies without weight that fly freely among 10,000 boxes, far from each other but for a few.
+//! 100,000 bodies without weight that fly freely among 10,000 boxes, most of them far from each other.
 
+use super::slide::frame;
 use crate::harness::Table;
 use gerust::prelude::*;
 use glam::IVec3;
@@ -25,11 +26,6 @@ pub(super) fn rows(table: &mut Table) {
     }
     let [mut two, mut one] = [2, 1].map(runtime);
     let mut by_hand = ByHand::new();
-    let frame = |runtime: &mut Runtime| {
-        let start = Instant::now();
-        runtime.run_frames(1).expect("nothing fails");
-        start.elapsed()
-    };
     if table.wants(names[0]) {
         let mut times: Vec<f64> = (0..60)
             .map(|_| frame(&mut two).as_secs_f64() * 1e3)

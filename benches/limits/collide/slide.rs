@@ -55,7 +55,7 @@ fn scene(threads: usize, friction: f32) -> Runtime {
     runtime
 }
 
-fn frame(runtime: &mut Runtime) -> Duration {
+pub(super) fn frame(runtime: &mut Runtime) -> Duration {
     let start = Instant::now();
     runtime.run_frames(1).expect("nothing fails");
     start.elapsed()

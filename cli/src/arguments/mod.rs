@@ -219,7 +219,7 @@ pub(crate) struct CheckCommand {
     /// Scene files, and directories in which scenes are looked for
     #[arg(required = true, value_name = "PATH")]
     pub(crate) paths: Vec<PathBuf>,
-    /// Let scenes include and load files below this folder, instead of below the directory in which they are found
+    /// Let scenes include and load files below this folder
     #[arg(long, value_name = "FOLDER")]
     pub(crate) root: Option<PathBuf>,
     /// Only scenes whose path contains this text

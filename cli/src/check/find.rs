@@ -75,9 +75,13 @@ fn walk(root: &Path, directory: &Path, found: &mut Vec<Found>) -> std::io::Resul
     Ok(())
 }
 
-/// Whether a file has a line that only scenes have, or cannot be read at all. A scene that is no TOML or no text any more must be
-/// reported, so the file is not parsed for that.
+/// Whether a file has a line that only scenes have, or cannot be read. A scene that is no longer TOML or text must be reported, so the
+/// file is not parsed.
 fn may_be_a_scene(path: &Path) -> bool {
+    // Reading a pipe might never end.
+    if fs::metadata(path).is_ok_and(|file| !file.is_file()) {
+        return false;
+    }
     let Ok(bytes) = fs::read(path) else {
         return true;
     };

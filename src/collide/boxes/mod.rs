@@ -3,6 +3,7 @@
 mod among;
 mod ask;
 mod cast;
+mod changes;
 mod item;
 mod near;
 mod refresh;
@@ -10,8 +11,7 @@ mod refresh;
 use super::aabb::Aabb;
 use super::body::{Body, Motion};
 use super::collider::Collider;
-use super::layers::{Layer, Layers};
-use super::placed::ROUNDING;
+use super::layers::Layer;
 use super::tree::BoxTree;
 use super::world_box::WorldBox;
 use crate::profile;
@@ -251,32 +251,6 @@ impl Boxes {
         }
     }
 
-    /// Lets all colliders of some trees count as changed.
-    pub(super) fn change_all(&mut self, in_tree: [bool; TREES]) {
-        for slot in 0..self.items.len() {
-            let item = &self.items[slot];
-            if item.takes_part && in_tree[item.tree()] {
-                self.note(slot as Slot);
-            }
-        }
-    }
-
-    /// The slots that are others than when contacts were last found.
-    pub(super) fn changed_slots(&self) -> &[Slot] {
-        &self.changed_slots
-    }
-
-    #[inline]
-    pub(super) fn has_changed(&self, slot: Slot) -> bool {
-        self.changed.contains(slot as usize)
-    }
-
-    pub(super) fn forget_changed(&mut self) {
-        for slot in self.changed_slots.drain(..) {
-            self.changed.set(slot as usize, false);
-        }
-    }
-
     /// Takes in what an entity's boxes are now, and returns the box around them in the world.
     fn enter(
         &mut self,
@@ -364,7 +338,7 @@ impl Boxes {
         slot
     }
 
-    /// Puts an item in. Something about it has changed; if its placement stays, that was more than a fall.
+    /// Puts in an item that has changed. `stays` says that its placement has not, so that it did more than fall.
     fn put(&mut self, slot: Slot, item: Item, stays: bool) {
         let before = &self.items[slot as usize];
         if before.takes_part && (!item.takes_part || before.tree() != item.tree()) {
@@ -395,57 +369,8 @@ impl Boxes {
         self.items[slot as usize] = item;
     }
 
-    /// Notes that what does not fall is elsewhere than bodies last saw it.
-    fn note_relocated(&mut self, slot: Slot, placed: &Affine3A) {
-        let before = std::mem::replace(&mut self.placements[slot as usize], *placed);
-        let item = &self.items[slot as usize];
-        let is_here = item.takes_part && item.motion != Motion::Dynamic && !item.is_sensor;
-        if is_here && is_another_place(&before, placed) {
-            self.relocated.push(Relocated {
-                slot,
-                placement: before,
-                aabb: item.aabb,
-            });
-        }
-    }
-
-    pub(super) fn relocated(&self) -> &[Relocated] {
-        &self.relocated
-    }
-
-    pub(super) fn forget_relocated(&mut self) {
-        self.relocated.clear();
-    }
-
-    pub(super) fn stirred(&self) -> &[(Slot, Option<Aabb>)] {
-        &self.stirred
-    }
-
-    pub(super) fn forget_stirred(&mut self) {
-        self.stirred.clear();
-    }
-
     pub(super) fn placement(&self, slot: Slot) -> &Affine3A {
         &self.placements[slot as usize]
-    }
-
-    /// Notes which of the changed colliders are in a layer that the world does not have. O(changed).
-    pub(super) fn note_stray(&mut self, layers: &Layers) {
-        for &slot in &self.changed_slots {
-            let item = &self.items[slot as usize];
-            if !self.stray.is_empty() {
-                self.stray.retain(|&stray| stray != item.entity);
-            }
-            if item.takes_part && layers.name(item.layer).is_none() {
-                self.stray.push(item.entity);
-            }
-        }
-    }
-
-    fn note(&mut self, slot: Slot) {
-        if !self.changed.put(slot as usize) {
-            self.changed_slots.push(slot);
-        }
     }
 
     fn free(&mut self, slot: Slot) {
@@ -498,13 +423,6 @@ impl Boxes {
             tree.update();
         }
     }
-}
-
-/// Whether two placements differ by more than rounding.
-fn is_another_place(a: &Affine3A, b: &Affine3A) -> bool {
-    let far = a.translation.abs().max(b.translation.abs()) * ROUNDING;
-    let apart = (a.translation - b.translation).abs();
-    a.matrix3 != b.matrix3 || apart.cmpgt(far).any()
 }
 
 #[cfg(test)]

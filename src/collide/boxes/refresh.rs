@@ -149,7 +149,7 @@ impl Boxes {
     }
 }
 
-/// Fails if colliders were refused in the last frame: their layers or their boxes make no sense.
+/// Fails if a collider was refused in the last frame because of its layer or its boxes.
 pub(in crate::collide) fn tell_refused(world: &World) -> Result<(), Error> {
     let Some(boxes) = world.find_global::<Boxes>() else {
         return Ok(());

@@ -23,7 +23,7 @@ pub(super) struct Pairs {
     found: Vec<Vec<Pair>>,
 }
 
-/// Boxes that are worth a thread: a search among them takes about half a millisecond.
+/// The least number of boxes for which a thread pays; a search among them takes about half a millisecond.
 const PIECE: usize = if cfg!(test) { 4 } else { 2_048 };
 /// If more than a quarter of a tree has changed, all of it is searched: leaf by leaf is cheaper than box by box.
 const MOST_PICKED_SHARE: usize = 4;

@@ -8,7 +8,7 @@ use crate::collide::boxes::Slot;
 use glam::Vec3;
 use std::ops::Range;
 
-/// Bodies that are worth a thread: they take about a millisecond.
+/// The least number of bodies for which a thread pays; they take about a millisecond.
 pub(super) const PIECE: usize = if cfg!(test) { 2 } else { 512 };
 
 /// The groups of a frame; the lists are kept from frame to frame.
@@ -124,7 +124,7 @@ impl Groups {
     }
 }
 
-/// How a body came out of its flight.
+/// The state of a body at the end of its flight.
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
 pub(super) struct Outcome {
     pub(super) place: Vec3,
@@ -135,13 +135,13 @@ pub(super) struct Outcome {
     pub(super) hit_axes: u8,
 }
 
-/// Groups one after the other in the list of members, and how their bodies came out.
+/// Neighboring groups in the list of members, with the outcomes of their bodies.
 struct Piece<'p> {
     groups: Range<usize>,
     /// The number of the first body among all members.
     first: usize,
     outcomes: &'p mut [Outcome],
-    /// One for each thread that may work at it.
+    /// One for each thread that may work on it.
     scratches: &'p mut [flight::Scratch],
 }
 
@@ -318,7 +318,7 @@ impl Step<'_, '_> {
     }
 
     /// Makes room for the outcomes, so that a steady frame allocates nothing, not even when bodies come to rest in it. Returns
-    /// into how many pieces the groups are worth being divided.
+    /// the number of pieces into which the groups are divided.
     fn make_room(&mut self) -> usize {
         let lists = &mut *self.lists;
         let bodies = lists.groups.members.len();

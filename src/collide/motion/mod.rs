@@ -193,7 +193,7 @@ struct Lists {
     /// The groups that are skipped.
     resting: rest::Resting,
     woken: Vec<Entity>,
-    /// How the bodies that collide came out, group by group, and their numbers in that list from the ground up.
+    /// The outcomes of the bodies that collide, group by group, and their numbers in that list from the ground up.
     outcomes: Vec<groups::Outcome>,
     upwards: Vec<u32>,
     groups: groups::Groups,

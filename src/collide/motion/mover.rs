@@ -91,7 +91,7 @@ pub(super) struct Movers {
     pub(super) order: Vec<u32>,
     /// Those that faces stop.
     pub(super) colliding: Vec<u32>,
-    /// One more than the greatest index of an entity, and than the greatest slot.
+    /// All indices of entities, and all slots, are below these.
     pub(super) bounds: (usize, usize),
     /// By entity: those that are linked.
     pub(super) linked: FxHashMap<Entity, u32>,

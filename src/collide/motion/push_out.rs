@@ -17,8 +17,8 @@ type Step = Option<(f32, Stop)>;
 ///
 /// What is free is all but a number of boxes, so the nearest free place has each coordinate either as it is or where two faces
 /// meet. The places that are made of the nearest faces are tried in the order of their distance; of equally near ones those
-/// that move along fewer axes come first, y before x before z. A place counts only if the center of each part that is in no
-/// obstacle can go there along the axes, in any order, past all obstacles: so no body leaves through a wall.
+/// that move along fewer axes come first, y before x before z. A place counts only if the center of each part
+/// that is in no obstacle can reach it along the axes, in some order, without entering an obstacle. So no body leaves through a wall.
 /// O(faces³ · obstacles), for bodies that were put into something: a rare event.
 pub(super) fn nearest_free(
     parts: &[Part],

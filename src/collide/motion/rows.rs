@@ -11,14 +11,21 @@ const PUSH_SHARE: f32 = 1e-4;
 impl Flight<'_> {
     /// Lists a body and all that lie against it in a direction, one behind the other, and move no more slowly away from there:
     /// what pushes it, or what it pushes.
-    fn list_row(&mut self, number: usize, axis: usize, direction: f32, time: f32) {
+    fn list_row(
+        &mut self,
+        number: usize,
+        axis: usize,
+        direction: f32,
+        time: f32,
+        than: Option<f32>,
+    ) {
         self.scratch.row.clear();
         self.scratch.rows += 1;
-        self.lengthen_row(number, axis, direction, time, None);
+        self.lengthen_row(number, axis, direction, time, than);
     }
 
-    /// Adds a body and all that lie against it to the row; only those faster than a velocity, if there is one. Nothing is touched: few
-    /// members of a long row come out with another velocity.
+    /// Adds a body and all that lie against it to the row; if a velocity is given, only those that are faster. It touches no body,
+    /// because few members of a long row change their velocity.
     fn lengthen_row(
         &mut self,
         number: usize,
@@ -83,9 +90,7 @@ impl Flight<'_> {
             impulse = approach / first.inverse_mass;
             first.velocity[axis] = velocity;
         }
-        self.scratch.row.clear();
-        self.scratch.rows += 1;
-        self.lengthen_row(number, axis, -direction, time, Some(velocity));
+        self.list_row(number, axis, -direction, time, Some(velocity));
         for at in 1..self.scratch.row.len() {
             let member = self.scratch.row[at] as usize;
             self.touch(member, time);
@@ -127,7 +132,7 @@ impl Flight<'_> {
             return self.stop_row(a, axis, direction, before);
         }
         // Ahead first: what is held there holds all.
-        self.list_row(b, axis, direction, time);
+        self.list_row(b, axis, direction, time, None);
         let held = self.scratch.row.iter().find_map(|&member| {
             let body = &self.bodies[member as usize];
             body.is_held(axis, direction).then(|| body.velocity[axis])
@@ -136,7 +141,7 @@ impl Flight<'_> {
         self.lengthen_row(a, axis, -direction, time, None);
         for at in 0..self.scratch.row.len() {
             let member = self.scratch.row[at] as usize;
-            // Those that are as fast already stay as they are.
+            // Members that already have this velocity do not change.
             if held.is_none_or(|held| self.bodies[member].velocity_at(time)[axis] != held) {
                 self.touch(member, time);
             }

@@ -120,7 +120,7 @@ impl Solid {
         self.corners.push(self.at + self.chord * left);
     }
 
-    /// How it has come out of its flight; `ground` is the side to which gravity points.
+    /// Its state at the end of the flight; `ground` is the side to which gravity points.
     pub(super) fn outcome(&self, ground: Option<usize>) -> Outcome {
         Outcome {
             place: self.place,
@@ -241,13 +241,13 @@ impl Solid {
     }
 }
 
-/// A velocity without the axes along which it is next to nothing.
+/// A velocity whose negligible components are zero.
 fn without_crawl(velocity: Vec3) -> Vec3 {
     let crawls = velocity.abs().cmplt(Vec3::splat(LEAST_SPEED));
     Vec3::select(crawls, Vec3::ZERO, velocity)
 }
 
-/// How a body comes out of a flight in which it can meet nothing: as a [`Solid`] would, to the bit.
+/// The outcome of a flight in which the body can meet nothing: equal to that of a [`Solid`], bit for bit.
 pub(super) fn fly_alone(mover: &Mover, parts: &[Part], seconds: f32) -> Outcome {
     let chord = mover.velocity + mover.pull * (seconds / 2.0);
     let mut velocity = mover.velocity;

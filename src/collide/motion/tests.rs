@@ -338,7 +338,7 @@ proptest! {
         }
     }
 
-    /// In these tests a few bodies are worth several threads.
+    /// In tests even a few bodies are divided among threads; see `PIECE`.
     #[cfg(feature = "parallel")]
     #[test]
     fn bodies_come_out_the_same_on_any_number_of_threads(

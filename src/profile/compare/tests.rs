@@ -165,7 +165,7 @@ fn files_that_are_none_are_refused() {
             "its layout is 9",
         ),
         (&uneven, "`sway` has times of 1 frames, but there are 2"),
-        (&changed, "its checksum does not fit"),
+        (&changed, "its checksum does not match"),
         (&whole[..whole.len() - 1], "EOF while parsing"),
     ] {
         let error = RecordedProfile::read(text)

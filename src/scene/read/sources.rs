@@ -124,8 +124,8 @@ pub(crate) fn root_of(path: &Path, registry: &Registry) -> PathBuf {
     identity(root)
 }
 
-/// Fails, with what is wrong and how to fix it, if a file that a scene names is not below a folder or no regular file. That a file is
-/// missing is found when it is read.
+/// Fails with a message and its remedy if a file that a scene names is outside a folder or is not a regular file. A missing file is
+/// reported when it is read.
 pub(crate) fn refuse_elsewhere(path: &Path, root: &Path) -> Result<(), (String, String)> {
     let Ok(place) = path.canonicalize() else {
         return Ok(());
@@ -134,14 +134,14 @@ pub(crate) fn refuse_elsewhere(path: &Path, root: &Path) -> Result<(), (String, 
     if !place.starts_with(root) {
         return Err((
             format!("{shown} is not below the folder {}", root.display()),
-            String::from("move it there, or name a folder that holds both as the root"),
+            String::from("move it there, or give a folder that holds both as `--root`"),
         ));
     }
     match place.is_file() {
         true => Ok(()),
         false => Err((
-            format!("{shown} is no regular file"),
-            String::from("name a file with a scene in it"),
+            format!("{shown} is not a regular file"),
+            String::from("name a scene file"),
         )),
     }
 }

@@ -1,8 +1,8 @@
 //! The items of a recording, and how each is wrapped so that damage to it is noticed.
 //!
 //! A recording is a CBOR sequence (RFC 8742). Each item is a list of two: the payload as a byte string with tag 24 (encoded CBOR,
-//! RFC 8949 section 3.4.5.1), and the XXH3 checksum of these bytes, whose seed is the checksum of the item before it: so no item of
-//! another recording can take its place.
+//! RFC 8949 section 3.4.5.1), and the XXH3 checksum of these bytes, whose seed is the checksum of the item before it. An item of
+//! another recording does not match there.
 
 use crate::scene::settings::Settings;
 use crate::store::{Entity, IdSequence};
@@ -15,7 +15,7 @@ use xxhash_rust::xxh3::xxh3_64_with_seed;
 /// What the header says that it is.
 pub(super) const FORMAT: &str = "gerust recording";
 pub(super) const VERSION: u32 = 3;
-/// From this version on, each checksum follows from the one before it.
+/// From this version on, the seed of each checksum is the checksum before it.
 pub(super) const CHAINED: u32 = 3;
 /// The tag of encoded CBOR.
 const ENCODED: u64 = 24;
@@ -135,7 +135,7 @@ pub(super) fn encoded(value: &impl Serialize) -> Vec<u8> {
     bytes
 }
 
-/// An item as it stands in the file behind one with a checksum, and its own. The first follows 0.
+/// The bytes of an item and its checksum, which is seeded with the checksum before it; the first item is seeded with 0.
 pub(super) fn wrapped(item: &Item, before: u64) -> (Vec<u8>, u64) {
     let payload = encoded(item);
     let check = xxh3_64_with_seed(&payload, before);
@@ -152,7 +152,7 @@ pub(super) struct Unwrapped {
     pub(super) check: u64,
 }
 
-/// The item at the beginning of some bytes behind an item with a checksum; else what is wrong with it.
+/// Reads the item at the start of some bytes, with the checksum of the item before it. Returns what is wrong if it cannot.
 pub(super) fn unwrapped(bytes: &[u8], before: u64) -> Result<Unwrapped, String> {
     let mut rest = bytes;
     let value: Value = ciborium::from_reader(&mut rest).map_err(|error| match error {
@@ -172,7 +172,7 @@ pub(super) fn unwrapped(bytes: &[u8], before: u64) -> Result<Unwrapped, String> 
     };
     let wanted = xxh3_64_with_seed(payload, before);
     if u64::try_from(check) != Ok(wanted) {
-        return Err(String::from("its checksum does not fit"));
+        return Err(String::from("its checksum does not match"));
     }
     let item = ciborium::from_reader(payload.as_slice());
     let item = item.map_err(|error| format!("it cannot be understood: {error}"))?;

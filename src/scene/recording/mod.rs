@@ -183,8 +183,7 @@ impl Recording {
         Ok(recording)
     }
 
-    /// Whether a file begins like a recording, whatever follows; not if it cannot be read or is no regular file, which could be read
-    /// only once.
+    /// Whether a file begins like a recording, whatever follows. Returns `false` if the file cannot be read or is not a regular file.
     ///
     /// # Example
     ///

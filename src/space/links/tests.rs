@@ -15,7 +15,7 @@ fn world() -> (World, Vec<Entity>) {
 }
 
 proptest! {
-    /// Links that were put in the place of others are refused, or they are the same ones; then nothing has changed.
+    /// An entity gets the links of another one. The snapshot is refused unless the two are equal, and nothing changes.
     #[test]
     fn links_of_other_entities_are_refused(from in 0_usize..6, to in 0_usize..6) {
         let (mut world, ids) = world();
@@ -40,7 +40,7 @@ proptest! {
 }
 
 #[test]
-fn a_circle_of_parents_is_refused() {
+fn a_cycle_of_parents_is_refused() {
     let mut world = World::new();
     crate::space::install(&mut world).expect("its names are free");
     let ids: Vec<Entity> = (0..4)
@@ -61,5 +61,5 @@ fn a_circle_of_parents_is_refused() {
         forged.put(own, "links", &node);
     }
     let error = world.restore(&forged).expect_err("it never ends");
-    assert!(error.to_string().contains("lead in a circle"), "{error}");
+    assert!(error.to_string().contains("form a cycle"), "{error}");
 }

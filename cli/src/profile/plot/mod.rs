@@ -39,7 +39,7 @@ impl Pictures {
         })
     }
 
-    /// Makes room for all three, none of which may be a file that is read.
+    /// Creates all three files, none of which may be a file that is read.
     pub(super) fn claimed<'p>(
         self,
         read: impl Iterator<Item = &'p Path> + Clone,
