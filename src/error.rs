@@ -210,6 +210,16 @@ pub(crate) enum Kind {
     #[error("a grid of tiles cannot be made: {reason}")]
     BadTiles { reason: String },
     #[error(
+        "there are {count} entities, which exceeds the limit of {most}; despawn some, or raise the limit: the global `MostEntities`, \
+         or `limits.entities` of a scene"
+    )]
+    TooManyEntities { count: u64, most: u64 },
+    #[error(
+        "more than {most} pairs of boxes touch or may meet in one frame, which is the limit; move the boxes apart, or raise the \
+         limit: `Contacts::set_most_pairs`, or `limits.pairs` of a scene"
+    )]
+    TooManyPairs { most: usize },
+    #[error(
         "the collider of entity {label} takes no part: {problem}; give it finite numbers, and boxes whose `min` is nowhere beyond their `max`"
     )]
     BadCollider {

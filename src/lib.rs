@@ -77,6 +77,7 @@ pub mod scene;
 pub mod schedule;
 pub mod space;
 pub mod store;
+mod work;
 
 pub use collide::{
     Aabb, Body, Collider, Contact, ContactState, Contacts, Dimensions, Gravity, Layer, Layers,

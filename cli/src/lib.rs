@@ -56,6 +56,7 @@ pub use allocations::{COUNTING_ALLOCATOR, CountingAllocator};
 pub use engine::Engine;
 
 use arguments::{Arguments, Command};
+use check::OwnProcess;
 use clap::{CommandFactory, FromArgMatches};
 use std::ffi::OsString;
 use std::process::ExitCode;
@@ -99,6 +100,8 @@ pub fn main_with(kits: &[fn(&mut Engine)]) -> ExitCode {
 ///
 /// Returns 0 if all went well, 1 if an expectation failed, 2 for bad input or usage.
 pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> ExitCode {
+    let arguments: Vec<OsString> = arguments.into_iter().collect();
+    let own_process = OwnProcess::of(&arguments);
     let parsed = arguments::grouped(Arguments::command())
         .try_get_matches_from(arguments)
         .and_then(|matches| Arguments::from_arg_matches(&matches));
@@ -118,7 +121,8 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
     telling::begin(arguments.quiet, arguments.verbose);
     let outcome = match arguments.command {
         Command::Run(command) => run::run(engine, &command),
-        Command::Check(command) => check::run(engine, &command),
+        Command::Check(command) => check::run(engine, &command, &own_process),
+        Command::CheckOne(command) => check::run_one(engine, &command),
         Command::Compare(command) => compare::run(engine, &command),
         Command::Shrink(command) => shrink::run(engine, &command),
         Command::Profile(command) => profile::run(engine, &command),

@@ -47,6 +47,20 @@ pub(crate) fn begin(is_quiet: bool, verbosity: u8) {
     }
 }
 
+/// The arguments with which another process of this program says as much as this one.
+pub(crate) fn flags() -> &'static [&'static str] {
+    match (
+        tracing::enabled!(Level::WARN),
+        tracing::enabled!(Level::DEBUG),
+        tracing::enabled!(Level::TRACE),
+    ) {
+        (false, ..) => &["-q"],
+        (true, false, _) => &[],
+        (true, true, false) => &["-v"],
+        (true, true, true) => &["-vv"],
+    }
+}
+
 fn wanted(is_quiet: bool, verbosity: u8) -> Targets {
     let (own, others) = match (is_quiet, verbosity) {
         (true, _) => (LevelFilter::ERROR, LevelFilter::ERROR),

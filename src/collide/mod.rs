@@ -117,6 +117,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
 /// Whether what was written into colliders and bodies could be made sense of in the last frame.
 pub(crate) fn tell_refused(world: &World) -> Result<(), Error> {
     boxes::tell_refused(world)?;
+    contacts::refuse_crowd(world)?;
     refused::tell(world)
 }
 

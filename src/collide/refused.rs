@@ -1,6 +1,7 @@
 //! Bodies whose numbers make no sense.
 
 use super::body::Body;
+use super::contacts::Contacts;
 use crate::error::{Error, Kind};
 use crate::store::{Entity, World};
 
@@ -15,11 +16,16 @@ pub(crate) const MOST_MASS: f32 = 1e12;
 
 /// The bodies that were not moved in the last frame.
 #[derive(Default, Debug)]
-pub(super) struct RefusedBodies(Vec<(Entity, String)>);
+pub(super) struct RefusedBodies {
+    bodies: Vec<(Entity, String)>,
+    /// Whether there were too many pairs for any to be moved.
+    is_crowded: bool,
+}
 
 impl RefusedBodies {
     pub(super) fn clear(&mut self) {
-        self.0.clear();
+        self.bodies.clear();
+        self.is_crowded = false;
     }
 
     /// Whether a body can be moved; if not, it is noted.
@@ -33,7 +39,12 @@ impl RefusedBodies {
 
     /// Notes that a body cannot be moved.
     pub(super) fn refuse(&mut self, entity: Entity, problem: impl Into<String>) {
-        self.0.push((entity, problem.into()));
+        self.bodies.push((entity, problem.into()));
+    }
+
+    /// Notes that no dynamic body was moved, because too many may meet.
+    pub(super) fn refuse_crowd(&mut self) {
+        self.is_crowded = true;
     }
 }
 
@@ -69,7 +80,13 @@ pub(super) fn tell(world: &World) -> Result<(), Error> {
     let Some(refused) = world.find_global::<RefusedBodies>() else {
         return Ok(());
     };
-    let Some((entity, problem)) = refused.0.first() else {
+    if refused.is_crowded {
+        let contacts = world.find_global::<Contacts>();
+        return Err(Error::from(Kind::TooManyPairs {
+            most: contacts.map_or(0, |contacts| contacts.most_pairs()),
+        }));
+    }
+    let Some((entity, problem)) = refused.bodies.first() else {
         return Ok(());
     };
     Err(Error::from(Kind::BadBody {

@@ -55,6 +55,25 @@ impl Threads {
     }
 }
 
+/// Leaves that are searched before the number of pairs is compared with the limit. Where everything touches everything, they are
+/// few enough for the list not to grow far beyond it.
+const LEAVES_AT_ONCE: usize = 64;
+
+/// Calls `search` with parts of a range of leaves until the list has more than `most` pairs.
+pub(super) fn in_parts<T>(
+    leaves: Range<usize>,
+    most: usize,
+    list: &mut Vec<T>,
+    mut search: impl FnMut(Range<usize>, &mut Vec<T>),
+) {
+    for first in leaves.clone().step_by(LEAVES_AT_ONCE) {
+        if list.len() > most {
+            return;
+        }
+        search(first..leaves.end.min(first + LEAVES_AT_ONCE), list);
+    }
+}
+
 fn divide<T: Send>(
     range: Range<usize>,
     lists: &mut [T],

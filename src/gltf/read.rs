@@ -5,11 +5,12 @@ use super::tree::{NodeTree, Skipped, TreeNode};
 use crate::collide::Aabb;
 use crate::error::{Error, Kind};
 use crate::space::Transform;
+use crate::work;
 use glam::Vec3;
 use gltf::json::validation::Checked;
 use gltf::json::{Node, Root, mesh::Semantic};
 use serde_json::Value;
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::Path;
 
 /// The first bytes of the binary form.
@@ -298,9 +299,9 @@ fn plain_node(name: String, parent: Option<usize>, transform: Transform) -> Tree
     }
 }
 
-/// Names that were given out.
+/// Names that were given out, each with the last number that was put behind it.
 #[derive(Default)]
-struct Names(HashSet<String>);
+struct Names(HashMap<String, u64>);
 
 impl Names {
     fn unique(
@@ -312,18 +313,21 @@ impl Names {
     ) -> String {
         let wanted = wanted.map(str::trim).filter(|name| !name.is_empty());
         let wanted = wanted.map_or_else(|| format!("node {index}"), str::to_owned);
-        let numbered = (2..).map(|number| format!("{wanted} {number}"));
-        let name = std::iter::once(wanted.clone())
-            .chain(numbered)
-            .find(|name| !self.0.contains(name))
-            .expect("there are more numbers than names");
+        let mut name = wanted.clone();
+        let mut number = self.0.get(&wanted).copied().unwrap_or(1);
+        while self.0.contains_key(&name) {
+            work::step();
+            number += 1;
+            name = format!("{wanted} {number}");
+        }
         if name != wanted {
+            self.0.insert(wanted.clone(), number);
             repairs.add(
                 place,
                 &format!("shares the name `{wanted}`; it was called `{name}`"),
             );
         }
-        self.0.insert(name.clone());
+        self.0.entry(name.clone()).or_insert(1);
         name
     }
 }

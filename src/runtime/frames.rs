@@ -3,11 +3,11 @@
 use super::controls::Controls;
 use super::frame_loop::Runtime;
 use crate::collide::{self, Contacts};
-use crate::error::Error;
+use crate::error::{Error, Kind};
 use crate::panics::Panics;
 use crate::profile;
 use crate::schedule::{Cause, FrameContext, Leader, Phase, Way, WhichSystems, step_panicked};
-use crate::store::World;
+use crate::store::{MostEntities, World};
 
 /// Frames between two checks whether most tables are empty, if no table was added meanwhile.
 const FRAMES_BETWEEN_LOOKS: u64 = 256;
@@ -145,6 +145,7 @@ impl Runtime {
         };
         self.profiler.end_frame(count, &mut of_profiler);
         outcome
+            .and_then(|()| refuse_crowd(&self.world))
             .and_then(|()| collide::tell_refused(&self.world))
             .and(step_panicked(
                 of_profiler,
@@ -228,5 +229,16 @@ impl Runtime {
                     .run_phase(phase, &mut self.world, context, &self.crew)
             })
             .and_then(|()| collide::tell_refused(&self.world))
+    }
+}
+
+/// Fails if more entities are alive than [`MostEntities`] allows.
+fn refuse_crowd(world: &World) -> Result<(), Error> {
+    let most = world.find_global::<MostEntities>();
+    let most = most.map_or(u64::MAX, |most| most.0);
+    let count = world.len() as u64;
+    match count > most {
+        false => Ok(()),
+        true => Err(Error::from(Kind::TooManyEntities { count, most })),
     }
 }

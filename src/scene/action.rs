@@ -4,17 +4,20 @@ use super::ask::fields_mut;
 use super::document::VerdictEntry;
 use super::language::{Expression, Path, Value};
 use super::loading::{load, unload};
+use super::names::{NamesNow, WORTH_LISTING, find_name};
 use super::place::{EntityPlan, Parts};
 use super::scene_file::Scene;
 use crate::collide::{Body, Collider, Motion};
-use crate::error::Error;
+use crate::error::{Error, Kind};
 use crate::runtime::{Controls, Runtime};
 use crate::space::{Transform, WorldTransform};
-use crate::store::{Entity, World};
+use crate::store::{Entity, MostEntities, Name, World};
 use glam::Vec3;
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use rustc_hash::FxHashSet;
 use serde_json::Value as Json;
+use std::sync::Arc;
 
 /// Something that is done between two frames.
 #[derive(Debug)]
@@ -79,7 +82,7 @@ pub(super) enum ActionKind {
     /// The entities of another file.
     Load {
         file: String,
-        plans: Vec<EntityPlan>,
+        plans: Arc<Vec<EntityPlan>>,
     },
     Unload(String),
     Stop {
@@ -179,18 +182,42 @@ impl<'a> About<'a> {
         match place.and_then(|place| self.entities[place]) {
             // It may have gone with what another action did.
             Some(entity) => world.contains(entity).then_some(entity),
-            None => world.find(name),
+            None => find_name(world, name),
         }
     }
 }
 
 impl Action {
+    /// Whether no entity has another name afterwards, or none, except that new ones may have names of their own.
+    pub(super) fn keeps_names(&self) -> bool {
+        // A component of the program could be the name.
+        match &self.kind {
+            ActionKind::Set { parts, .. } => return parts.components.is_empty(),
+            ActionKind::Spawn(plans) => return !plans.iter().any(EntityPlan::has_components),
+            _ => {}
+        }
+        matches!(
+            self.kind,
+            ActionKind::Link { .. }
+                | ActionKind::Unlink(_)
+                | ActionKind::Push { .. }
+                | ActionKind::PushAway { .. }
+                | ActionKind::Switch { .. }
+                | ActionKind::Emit { .. }
+                | ActionKind::Control { .. }
+                | ActionKind::Stop { .. }
+        )
+    }
+
     /// What it does, for reports.
     pub(super) fn describe(&self) -> String {
         match &self.kind {
             ActionKind::Set { entity, .. } => format!("set `{entity}`"),
             ActionKind::Spawn(plans) => {
-                let one = match plans.first().map(|plan| (&plan.name, &plan.template)) {
+                let one = match plans
+                    .first()
+                    .map(|plan| (&plan.root().name, &plan.root().template))
+                {
                     Some((Some(name), _)) => format!("spawn `{name}`"),
                     Some((None, Some(template))) => format!("spawn a `{template}`"),
                     Some((None, None)) => String::from("spawn an entity"),
@@ -257,11 +284,25 @@ impl Action {
                 let entity = find(world, name)?;
                 set(world, entity, name, parts)
             }
-            ActionKind::Spawn(plans) => plans.iter().try_for_each(|plan| {
-                // The parent is looked up first: without it nothing is made.
-                let parent = plan.parent.as_ref().map(|parent| find(world, parent));
-                spawn(world, plan, parent.transpose()?).map(drop)
-            }),
+            ActionKind::Spawn(plans) => {
+                // All of an arrangement have one parent. It is looked up first: without it nothing is made.
+                let parent = plans.first().and_then(|plan| plan.parent.as_ref());
+                let parent = parent.map(|parent| find(world, parent)).transpose()?;
+                refuse_spawn(world, plans)?;
+                for plan in plans {
+                    let mut named = Vec::new();
+                    let entity = plan.spawn(world, |entity, name| {
+                        named.extend(name.map(|name| (name.clone(), entity)));
+                    })?;
+                    for (name, entity) in named {
+                        NamesNow::add(world, &name, entity);
+                    }
+                    if let Some(parent) = parent {
+                        world.link(entity, parent)?;
+                    }
+                }
+                Ok(())
+            }
             ActionKind::Despawn(entity) => {
                 let entity = find(world, entity)?;
                 Ok(world.despawn(entity)?)
@@ -334,24 +375,42 @@ fn set(world: &mut World, entity: Entity, name: &str, parts: &Parts) -> Result<(
     Ok(parts.apply(world, entity)?)
 }
 
-pub(super) fn spawn(
-    world: &mut World,
-    plan: &EntityPlan,
-    parent: Option<Entity>,
-) -> Result<Entity, Missed> {
-    if let Some(name) = plan
-        .names()
-        .iter()
-        .find(|name| world.find(name.as_str()).is_some())
-    {
-        let reason = format!("there is a `{name}` already; spawn it once, or without a name");
-        return Err(Missed::Other(reason));
+/// Fails if the world has no room for some plans, or an entity with a name of one. Then none should be made.
+/// O(entities of the world and of the plans).
+pub(super) fn refuse_spawn(world: &World, plans: &[EntityPlan]) -> Result<(), Missed> {
+    let most = world.find_global::<MostEntities>().map(|most| most.0);
+    let planned: usize = plans.iter().map(EntityPlan::len).sum();
+    let all = (world.len() + planned) as u64;
+    if let Some(most) = most.filter(|most| all > *most) {
+        return Err(Missed::Refused(Error::from(Kind::TooManyEntities {
+            count: all,
+            most,
+        })));
     }
-    let entity = plan.spawn(world)?;
-    if let Some(parent) = parent {
-        world.link(entity, parent)?;
+    let names: FxHashSet<Name> = plans.iter().flat_map(EntityPlan::names).collect();
+    if names.is_empty() {
+        return Ok(());
     }
-    Ok(entity)
+    let taken = match names.len() < WORTH_LISTING {
+        true => {
+            let mut names = names.iter();
+            names
+                .find(|name| find_name(world, name.as_str()).is_some())
+                .cloned()
+        }
+        false => {
+            let rows = world.rows::<&Name>();
+            let mut taken = rows.iter().filter(|name| names.contains(*name));
+            taken.next().cloned()
+        }
+    };
+    match taken {
+        None => Ok(()),
+        Some(name) => {
+            let reason = format!("there is a `{name}` already; spawn it once, or without a name");
+            Err(Missed::Other(reason))
+        }
+    }
 }
 
 fn push(world: &mut World, entity: Entity, name: &str, impulse: Vec3) -> Result<(), Missed> {

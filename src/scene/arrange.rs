@@ -10,8 +10,8 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use toml::Spanned;
 
-/// Entities of one arrangement at most.
-const MOST: u64 = 1_000_000;
+/// Cells along the longest side of a room in which places are looked up.
+const MOST_CELLS: f32 = 1e6;
 /// How often room is looked for at random before an entity counts as one too many.
 const TRIES: u32 = 1_000;
 
@@ -87,7 +87,18 @@ enum Room {
 }
 
 impl ArrangeEntry {
-    /// All places, in order.
+    /// How many places there are, if nothing is wrong.
+    pub(super) fn count(&self) -> u64 {
+        let counts = [&self.row, &self.ring, &self.random];
+        let single = counts.into_iter().flatten().map(|count| *count.get_ref());
+        let grid = self.grid.iter().map(|counts| {
+            let counts = counts.get_ref().iter();
+            counts.fold(1_u64, |all, count| all.saturating_mul(*count))
+        });
+        single.chain(grid).max().unwrap_or(0)
+    }
+
+    /// All places, in order. The caller has checked that [`Self::count`] is within the limits.
     ///
     /// # Errors
     ///
@@ -112,20 +123,6 @@ impl ArrangeEntry {
         let Some(kind) = kind.filter(|_| faults.is_empty()) else {
             return Err(faults);
         };
-        let count = match kind {
-            Kind::Row(count, _) | Kind::Ring(count, _) | Kind::Random(count, _) => count,
-            Kind::Grid(counts, _) => counts
-                .iter()
-                .fold(1_u64, |all, count| all.saturating_mul(*count)),
-        };
-        if count > MOST {
-            let message = format!("{count} entities are too many for one arrangement");
-            return Err(vec![Fault::new(
-                whole.span(),
-                message,
-                format!("{MOST} are the most"),
-            )]);
-        }
         match kind {
             Kind::Row(count, step) => {
                 Ok((0..count).map(|at| Place::at(step * at as f32)).collect())
@@ -315,7 +312,13 @@ impl ArrangeEntry {
         // By cell as large as the spacing: whoever is too close is in a neighboring one.
         let mut taken: FxHashMap<IVec3, Vec<Vec3>> = FxHashMap::default();
         let mut places = Vec::new();
-        let cell = |offset: Vec3| (offset / spacing).floor().as_ivec3();
+        // Cells much smaller than the room would have numbers that do not fit, and so hold many.
+        let reach = match *room {
+            Room::Box(size) => size.max_element(),
+            Room::Ring(_, outer) => 2.0 * outer,
+        };
+        let side = spacing.max(reach / MOST_CELLS);
+        let cell = |offset: Vec3| (offset / side).floor().as_ivec3();
         for _ in 0..count {
             let free = (0..TRIES).find_map(|_| {
                 let offset = drawn(room, axis, &mut random);

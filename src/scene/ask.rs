@@ -4,6 +4,7 @@ use super::action::About;
 use super::fault::suggest;
 use super::happenings::Happenings;
 use super::language::{Names, Path, Question, Value};
+use super::names::find_name;
 use super::read::ParameterValues;
 use super::registry::Registry;
 use crate::collide::{Body, Collider, Contacts, Layers, Motion, WorldBox};
@@ -107,7 +108,7 @@ impl Names for Asked<'_> {
             return Ok(Some(answer));
         }
         if let Question::Exists(name) = question {
-            return Ok(Some(Value::Truth(self.world.find(name).is_some())));
+            return Ok(Some(Value::Truth(find_name(self.world, name).is_some())));
         }
         let entities: Result<Vec<Entity>, Told> = question
             .entities()

@@ -3,6 +3,7 @@
 use super::action::About;
 use super::ask::Asked;
 use super::language::{Expression, ExpressionKind, Question, Value};
+use super::names::find_name;
 use super::report::Remedy;
 use super::scene_file::Scene;
 use crate::collide::{Contacts, PairVerdict};
@@ -281,7 +282,7 @@ pub(super) fn touching_first(condition: &Condition, world: &World) -> Option<Str
         Condition::Position { entity, .. } => entity.as_str(),
         Condition::Count { .. } | Condition::Budget { .. } => return None,
     };
-    let entity = world.find(name)?;
+    let entity = find_name(world, name)?;
     let contacts = world.global::<Contacts>().ok()?;
     let brief = contacts.brief().filter_map(|contact| match entity {
         first if first == contact.first => Some(contact.second),
@@ -357,7 +358,7 @@ fn count(world: &World, template: Option<&str>) -> u64 {
 }
 
 fn position(world: &World, name: &str, is: Vec3, within: f32) -> Result<Finding, Error> {
-    let Some(entity) = world.find(name) else {
+    let Some(entity) = find_name(world, name) else {
         return Ok(gone(name));
     };
     let found = world.get::<WorldTransform>(entity)?.translation();
@@ -367,7 +368,7 @@ fn position(world: &World, name: &str, is: Vec3, within: f32) -> Result<Finding,
 }
 
 fn touching(world: &World, a: &str, b: &str, wanted: bool) -> Result<Finding, Error> {
-    let (first, second) = match (world.find(a), world.find(b)) {
+    let (first, second) = match (find_name(world, a), find_name(world, b)) {
         (Some(first), Some(second)) => (first, second),
         (None, _) => return Ok(gone(a)),
         (_, None) => return Ok(gone(b)),

@@ -1,6 +1,7 @@
 //! What is wrong with a scene file, and where.
 
 use super::read::Sources;
+use crate::work;
 use std::fmt;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
@@ -97,6 +98,9 @@ impl Fault {
     }
 }
 
+/// Faults of a scene that are shown; the rest is counted.
+pub(super) const MOST_FAULTS: usize = 100;
+
 /// The nearest place at or before a byte where a character begins.
 fn floor_boundary(text: &str, at: usize) -> usize {
     (0..=at.min(text.len()))
@@ -127,6 +131,8 @@ enum Kind {
         sources: Sources,
         /// In the order of the file.
         faults: Vec<Fault>,
+        /// How many more there are.
+        more: usize,
     },
 }
 
@@ -139,12 +145,19 @@ impl SceneError {
     }
 
     pub(super) fn faulty(sources: Sources, mut faults: Vec<Fault>) -> Self {
+        // Those found last come last: their remedies are left out.
+        let more = faults.len().saturating_sub(MOST_FAULTS);
+        faults.truncate(MOST_FAULTS);
         faults.sort_by_key(|fault| (fault.span.start, fault.span.end));
         for fault in &mut faults {
             fault.locate(&sources);
         }
         faults.dedup();
-        Self(Box::new(Kind::Faulty { sources, faults }))
+        Self(Box::new(Kind::Faulty {
+            sources,
+            faults,
+            more,
+        }))
     }
 
     /// The file.
@@ -156,12 +169,32 @@ impl SceneError {
         }
     }
 
-    /// All faults, in the order of the file; none if the file could not be read at all.
+    /// The first 100 faults that were found, in the order of the file; none if the file could not be read at all.
     #[must_use]
     pub fn faults(&self) -> &[Fault] {
         match &*self.0 {
             Kind::Unreadable { .. } => &[],
             Kind::Faulty { faults, .. } => faults,
+        }
+    }
+
+    /// How many faults there are besides those of [`SceneError::faults`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\n".to_owned() + &"[[entities]]\ntemplate = 'crate'\n".repeat(130);
+    /// let error = Scene::parse(&text, "t.toml", &Registry::standard()).unwrap_err();
+    /// assert_eq!((error.faults().len(), error.more_faults()), (100, 30));
+    /// assert!(error.to_string().ends_with("and 30 more faults"));
+    /// ```
+    #[must_use]
+    pub fn more_faults(&self) -> usize {
+        match &*self.0 {
+            Kind::Unreadable { .. } => 0,
+            Kind::Faulty { more, .. } => *more,
         }
     }
 
@@ -189,7 +222,7 @@ impl fmt::Display for SceneError {
                     path.display()
                 )
             }
-            Kind::Faulty { faults, .. } => {
+            Kind::Faulty { faults, more, .. } => {
                 for (position, fault) in faults.iter().enumerate() {
                     if position > 0 {
                         writeln!(f)?;
@@ -204,7 +237,11 @@ impl fmt::Display for SceneError {
                     } = fault;
                     write!(f, "{}:{line}:{column}: {message}; {mend}", path.display())?;
                 }
-                Ok(())
+                match more {
+                    0 => Ok(()),
+                    1 => write!(f, "\nand 1 more fault"),
+                    more => write!(f, "\nand {more} more faults"),
+                }
             }
         }
     }
@@ -239,6 +276,7 @@ pub(super) fn suggest<'n>(
     }
     let nearest = known
         .iter()
+        .inspect(|_| work::step())
         .map(|name| (strsim::damerau_levenshtein(wrong, name), name))
         .filter(|&(distance, name)| distance <= (name.chars().count() / 3).max(2))
         .min();

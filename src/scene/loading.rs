@@ -1,10 +1,11 @@
 //! Scene files that come and go while a scene runs.
 
-use super::action::{Missed, spawn};
+use super::action::{Missed, refuse_spawn};
 use super::place::EntityPlan;
 use crate::error::Error;
 use crate::space::MadeFrom;
 use crate::store::{Entity, Name, World};
+use rustc_hash::FxHashMap;
 
 /// The scene file from which an entity was loaded while another scene ran. Entities of the scene itself do not have it.
 ///
@@ -39,17 +40,20 @@ pub(super) fn load(world: &mut World, file: &str, plans: &[EntityPlan]) -> Resul
             "{file} is loaded already; unload it before"
         )));
     }
+    refuse_spawn(world, plans)?;
+    let mut named = FxHashMap::default();
     let mut made = Vec::new();
     for plan in plans {
         // Parents may stand further down in the file.
-        made.push(spawn(world, plan, None)?);
+        made.push(plan.spawn(world, |entity, name| {
+            named.extend(name.map(|name| (name.clone(), entity)));
+        })?);
     }
     for (plan, &entity) in plans.iter().zip(&made) {
         let Some(parent) = &plan.parent else { continue };
-        let parent = world
-            .find(parent)
-            .ok_or_else(|| Missed::Gone(parent.clone()))?;
-        world.link(entity, parent)?;
+        let parent = named.get(parent.as_str());
+        let parent = parent.ok_or_else(|| Missed::Gone(plan.parent.clone().unwrap_or_default()))?;
+        world.link(entity, *parent)?;
     }
     let from = LoadedFrom(Name::new(file));
     let below: Vec<Entity> = made

@@ -13,17 +13,28 @@ use crate::store::{Entity, Name, World};
 use glam::{Quat, Vec3};
 use std::collections::BTreeMap;
 use std::fmt;
+use std::sync::Arc;
 use toml::Spanned;
 
-/// An entity of a scene, its template already merged in.
+/// An entity of a scene and everything below it, with all templates merged in.
+///
+/// The nodes stand in one list instead of being nested, so neither deep templates nor long chains of them use the stack.
 #[derive(Clone, Debug)]
 pub(super) struct EntityPlan {
+    /// The name of the entity under which the root is linked.
+    pub(super) parent: Option<String>,
+    /// In preorder: the first is the root.
+    nodes: Vec<PlanNode>,
+}
+
+/// One entity of a plan. Copies share its parts.
+#[derive(Clone, Debug)]
+pub(super) struct PlanNode {
     pub(super) name: Option<Name>,
     pub(super) template: Option<Name>,
-    pub(super) parent: Option<String>,
-    pub(super) parts: Parts,
-    /// Linked under it.
-    pub(super) children: Vec<Self>,
+    pub(super) parts: Arc<Parts>,
+    /// Its place in the list of nodes; the root has its own.
+    above: usize,
 }
 
 /// What an entity consists of, or what of it changes: only what is given.
@@ -170,91 +181,172 @@ fn copy_of<T: crate::store::Component + Clone>(world: &World, entity: Entity) ->
 }
 
 impl EntityPlan {
-    /// Makes the entity and what is under it; its link to a parent is up to the caller.
-    pub(super) fn spawn(&self, world: &mut World) -> Result<Entity, Error> {
-        self.spawn_as(world, self.name.clone())
+    /// A plan of one entity.
+    pub(super) fn new(name: Option<Name>, template: Option<Name>, parts: Parts) -> Self {
+        Self {
+            parent: None,
+            nodes: vec![PlanNode {
+                name,
+                template,
+                parts: Arc::new(parts),
+                above: 0,
+            }],
+        }
     }
 
-    fn spawn_as(&self, world: &mut World, name: Option<Name>) -> Result<Entity, Error> {
+    pub(super) fn root(&self) -> &PlanNode {
+        &self.nodes[0]
+    }
+
+    pub(super) fn root_mut(&mut self) -> &mut PlanNode {
+        &mut self.nodes[0]
+    }
+
+    pub(super) fn node_mut(&mut self, place: usize) -> &mut PlanNode {
+        &mut self.nodes[place]
+    }
+
+    /// Whether any of its entities has a registered component.
+    pub(super) fn has_components(&self) -> bool {
+        let mut nodes = self.nodes.iter();
+        nodes.any(|node| !node.parts.components.is_empty())
+    }
+
+    /// How many entities it makes.
+    pub(super) fn len(&self) -> usize {
+        self.nodes.len()
+    }
+
+    /// Adds another plan below a node, after everything that is there already. O(nodes of both).
+    pub(super) fn push(&mut self, place: usize, child: &Self) {
+        let end = self.end_of(place);
+        let added = child.nodes.len();
+        for node in &mut self.nodes[end..] {
+            if node.above >= end {
+                node.above += added;
+            }
+        }
+        let moved = child.nodes.iter().enumerate().map(|(at, node)| PlanNode {
+            above: match at {
+                0 => place,
+                _ => node.above + end,
+            },
+            ..node.clone()
+        });
+        self.nodes.splice(end..end, moved);
+    }
+
+    /// Adds the children of another plan's root below the root of this one, which has none.
+    pub(super) fn take_children_of(&mut self, other: &Self) {
+        debug_assert_eq!(
+            self.nodes.len(),
+            1,
+            "the places of its children would be others"
+        );
+        self.nodes.extend_from_slice(&other.nodes[1..]);
+    }
+
+    /// The place behind everything below a node.
+    fn end_of(&self, place: usize) -> usize {
+        if place == 0 {
+            return self.nodes.len();
+        }
+        let below = self.nodes[place + 1..]
+            .iter()
+            .position(|node| node.above < place);
+        below.map_or(self.nodes.len(), |count| place + 1 + count)
+    }
+
+    /// Makes the entity and everything below it, and calls `made` with each and its name. The caller links it under its parent.
+    pub(super) fn spawn(
+        &self,
+        world: &mut World,
+        made: impl FnMut(Entity, Option<&Name>),
+    ) -> Result<Entity, Error> {
         let entity = world.spawn((Transform::default(),));
-        self.furnish(world, entity, name)?;
+        self.furnish_noting(world, entity, self.root().name.as_ref(), made)?;
         Ok(entity)
     }
 
-    /// Makes an entity what is planned.
+    /// Gives an existing entity the components of the root, and makes everything below it.
     pub(super) fn furnish(
         &self,
         world: &mut World,
         entity: Entity,
-        name: Option<Name>,
+        name: Option<&Name>,
+    ) -> Result<(), Error> {
+        self.furnish_noting(world, entity, name, |_, _| ())
+    }
+
+    fn furnish_noting(
+        &self,
+        world: &mut World,
+        entity: Entity,
+        name: Option<&Name>,
+        mut made: impl FnMut(Entity, Option<&Name>),
     ) -> Result<(), Error> {
         if !world.has::<Transform>(entity) {
             world.attach(entity, Transform::default())?;
         }
-        for child in &self.children {
-            let child = child.spawn_as(world, child.name_under(name.as_ref()))?;
-            world.link(child, entity)?;
+        let names = self.full_names(name);
+        let mut entities = vec![entity];
+        for node in &self.nodes[1..] {
+            let child = world.spawn((Transform::default(),));
+            world.link(child, entities[node.above])?;
+            entities.push(child);
         }
-        if let Some(name) = name {
-            world.attach(entity, name)?;
+        for ((node, entity), name) in self.nodes.iter().zip(entities).zip(names) {
+            made(entity, name.as_ref());
+            if let Some(name) = name {
+                world.attach(entity, name)?;
+            }
+            if let Some(template) = &node.template {
+                world.attach(entity, MadeFrom(template.clone()))?;
+            }
+            node.parts.apply(world, entity)?;
         }
-        if let Some(template) = &self.template {
-            world.attach(entity, MadeFrom(template.clone()))?;
-        }
-        self.parts.apply(world, entity)
+        Ok(())
     }
 
-    /// What a child is called in full; nothing if it, or what it is under, has no name.
-    fn name_under(&self, above: Option<&Name>) -> Option<Name> {
-        let (above, own) = (above?, self.name.as_ref()?);
-        Some(Name::new(&format!("{above}/{own}")))
-    }
-
-    /// Its own name and those of all that is under it.
-    pub(super) fn names(&self) -> Vec<Name> {
-        let mut names = Vec::new();
-        self.list_names(self.name.clone(), &mut names);
+    /// By node: its name behind those of everything above it; `None` if one of these has no name.
+    fn full_names(&self, root: Option<&Name>) -> Vec<Option<Name>> {
+        let mut names: Vec<Option<Name>> = vec![root.cloned()];
+        for node in &self.nodes[1..] {
+            let above = names[node.above].as_ref().zip(node.name.as_ref());
+            names.push(above.map(|(above, own)| Name::new(&format!("{above}/{own}"))));
+        }
         names
     }
 
-    fn list_names(&self, name: Option<Name>, names: &mut Vec<Name>) {
-        for child in &self.children {
-            child.list_names(child.name_under(name.as_ref()), names);
-        }
-        names.extend(name);
+    /// The names of the root and of everything below it.
+    pub(super) fn names(&self) -> impl Iterator<Item = Name> + use<> {
+        let names = self.full_names(self.root().name.as_ref());
+        names.into_iter().flatten()
     }
 
-    /// The child of a path of names, such as `trolley/hook`.
-    pub(super) fn child_mut(&mut self, path: &str) -> Option<&mut Self> {
-        self.children.iter_mut().find_map(|child| {
-            let rest = path.strip_prefix(child.name.as_ref()?.as_str())?;
-            match rest.strip_prefix('/') {
-                Some(deeper) => child.child_mut(deeper),
-                None => rest.is_empty().then_some(child),
+    /// By path, such as `trolley/hook`: the place of each named node below the root. Of two alike the first counts.
+    pub(super) fn paths(&self) -> BTreeMap<String, usize> {
+        let mut paths: Vec<Option<String>> = vec![Some(String::new())];
+        let mut places = BTreeMap::new();
+        for (place, node) in self.nodes.iter().enumerate().skip(1) {
+            let above = paths[node.above].as_ref().zip(node.name.as_ref());
+            let path = above.map(|(above, own)| match above.as_str() {
+                "" => own.to_string(),
+                above => format!("{above}/{own}"),
+            });
+            if let Some(path) = &path {
+                places.entry(path.clone()).or_insert(place);
             }
-        })
-    }
-
-    /// The paths of all that is under it.
-    pub(super) fn paths(&self) -> Vec<String> {
-        let mut paths = Vec::new();
-        for child in &self.children {
-            let Some(name) = &child.name else { continue };
-            paths.push(name.to_string());
-            paths.extend(
-                child
-                    .paths()
-                    .iter()
-                    .map(|deeper| format!("{name}/{deeper}")),
-            );
+            paths.push(path);
         }
-        paths
+        places
     }
 
     /// The same at another place.
     pub(super) fn moved(mut self, place: Place) -> Self {
         let mut transform = Transform::default();
-        let entry = self.parts.transform.get_or_insert_default();
+        let parts = Arc::make_mut(&mut self.nodes[0].parts);
+        let entry = parts.transform.get_or_insert_default();
         entry.apply(&mut transform);
         entry.translation = Some((transform.translation + place.offset).into());
         if place.turn != Quat::IDENTITY {

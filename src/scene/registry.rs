@@ -1,5 +1,6 @@
 //! Which component types a scene file may name.
 
+use super::limits::{Limit, Limits};
 use crate::error::Error;
 use crate::runtime;
 use crate::store::{Component, Entity, World};
@@ -63,6 +64,8 @@ pub struct Registry {
     pub(super) actions: BTreeMap<String, OwnAction>,
     /// The folder below which scenes may name files. Default: the folder of the scene.
     pub(super) root: Option<PathBuf>,
+    /// They override those of a scene.
+    pub(super) limits: Limits,
 }
 
 /// What can be done with an event type without knowing it.
@@ -150,6 +153,11 @@ impl Registry {
     /// ```
     pub fn set_root(&mut self, folder: impl Into<PathBuf>) {
         self.root = Some(folder.into());
+    }
+
+    /// Sets an upper bound for all scenes, whatever they set themselves. See [`Limit`] for an example and the defaults.
+    pub fn set_limit(&mut self, limit: Limit, value: u64) {
+        self.limits.set(limit, value);
     }
 
     /// Lets scene files name a component type, which is read by `serde`, and shown by it where an expectation asks. A name that is taken is given to the new type.

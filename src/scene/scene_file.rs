@@ -7,7 +7,7 @@ use super::cue::{Cue, Rule, Track};
 use super::expect::{Condition, Expectation};
 use super::fault::SceneError;
 use super::place::EntityPlan;
-use super::read::{ParameterValues, Parameters, read, read_file};
+use super::read::{FilesRead, ParameterValues, Parameters, read, read_file};
 use super::registry::Registry;
 use super::report::Report;
 use super::run::SceneRun;
@@ -118,12 +118,32 @@ impl Scene {
         registry: &Registry,
         parameters: &Parameters,
     ) -> Result<Self, SceneError> {
-        let path = path.as_ref();
-        let read = read(text, path, registry, parameters);
+        let files = &mut FilesRead::default();
+        Self::parse_within(text, path.as_ref(), registry, parameters, files)
+    }
+
+    /// Reads a file that an action of another scene loads.
+    pub(super) fn load_within(
+        path: &Path,
+        registry: &Registry,
+        files: &mut FilesRead,
+    ) -> Result<Self, SceneError> {
+        let text = read_file(path).map_err(|source| SceneError::unreadable(path, source))?;
+        Self::parse_within(&text, path, registry, &Parameters::new(), files)
+    }
+
+    fn parse_within(
+        text: &str,
+        path: &Path,
+        registry: &Registry,
+        parameters: &Parameters,
+        files: &mut FilesRead,
+    ) -> Result<Self, SceneError> {
+        let read = read(text, path, registry, parameters, files);
         let (sources, mut faults) = (read.sources, read.faults);
         let scene = read
             .scene
-            .map(|read| check::check(path, &read, registry, &sources, &mut faults));
+            .map(|read| check::check(path, &read, registry, &sources, files, &mut faults));
         match scene {
             Some(scene) if faults.is_empty() => Ok(Self {
                 files: sources.iter().map(|source| source.path.clone()).collect(),
@@ -243,7 +263,7 @@ impl Scene {
     pub(super) fn put_templates(&self, world: &mut World) {
         let templates = world.ensure_global::<Templates>();
         for plan in &self.templates {
-            let Some(name) = plan.template.as_ref() else {
+            let Some(name) = plan.root().template.as_ref() else {
                 continue;
             };
             let plan = Arc::new(plan.clone());

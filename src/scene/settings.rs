@@ -1,9 +1,10 @@
 //! The settings of a world in which a scene runs.
 
+use super::limits::{Limit, Limits};
 use crate::collide::{Contacts, Dimensions, Gravity, Layer, Layers, Solver};
 use crate::error::Error;
 use crate::runtime::Runtime;
-use crate::store::World;
+use crate::store::{MostEntities, World};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
@@ -17,6 +18,8 @@ pub(super) struct Settings {
     /// Whether z takes no part.
     pub(super) is_flat: bool,
     pub(super) iterations: Option<u32>,
+    #[serde(default, skip_serializing_if = "Limits::are_default")]
+    pub(super) limits: Limits,
     /// Metres.
     #[serde(default)]
     pub(super) margin: Option<f32>,
@@ -46,10 +49,13 @@ impl Settings {
         if let Some(iterations) = self.iterations {
             world.set_global(Solver { iterations });
         }
-        if let Some(margin) = self.margin
-            && let Some(contacts) = world.find_global_mut::<Contacts>()
-        {
-            contacts.set_margin(margin);
+        world.set_global(MostEntities(self.limits.get(Limit::Entities)));
+        if let Some(contacts) = world.find_global_mut::<Contacts>() {
+            let most = self.limits.get(Limit::Pairs);
+            contacts.set_most_pairs(usize::try_from(most).unwrap_or(usize::MAX));
+            if let Some(margin) = self.margin {
+                contacts.set_margin(margin);
+            }
         }
         let layers = world.ensure_global::<Layers>();
         for (a, b) in &self.layers {

@@ -2,7 +2,7 @@
 
 use super::template::{CopyOf, Copying};
 use crate::error::Error;
-use crate::store::{EditKind, Edits, Entity, World};
+use crate::store::{EditKind, Edits, Entity, MostEntities, World};
 
 struct SpawnCopy {
     entity: Entity,
@@ -11,6 +11,12 @@ struct SpawnCopy {
 
 impl EditKind for SpawnCopy {
     fn apply(self, world: &mut World) -> Result<(), Error> {
+        let most = world.find_global::<MostEntities>().map(|most| most.0);
+        if most.is_some_and(|most| world.len() as u64 > most) {
+            // The frame fails for the copies that are there. More could take all memory before it ends.
+            world.forgo_reserved(self.entity);
+            return Ok(());
+        }
         self.copying.spawn_as(world, self.entity)
     }
 }

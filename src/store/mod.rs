@@ -14,6 +14,7 @@ mod events;
 mod globals;
 mod inspect;
 mod lost;
+mod most_entities;
 mod name;
 mod rows;
 #[cfg(feature = "snapshot")]
@@ -34,6 +35,7 @@ pub use events::{Inbox, Outbox, UnheardEvents};
 pub use globals::{Global, GlobalMut};
 pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
 pub use lost::Lost;
+pub use most_entities::MostEntities;
 pub use name::Name;
 pub use rows::{
     AnyOf, Conditions, Fresh, Having, Items, Lacking, RowMatch, Rows, SharedItems, Touched,

@@ -2,6 +2,8 @@
 
 use super::entity::Entity;
 use super::world::World;
+use crate::work;
+use std::borrow::Borrow;
 use std::fmt;
 use std::sync::Arc;
 
@@ -53,6 +55,12 @@ impl Name {
     }
 }
 
+impl Borrow<str> for Name {
+    fn borrow(&self) -> &str {
+        &self.0
+    }
+}
+
 impl fmt::Display for Name {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.0)
@@ -97,6 +105,7 @@ impl World {
     pub fn find(&self, name: &str) -> Option<Entity> {
         self.rows::<(Entity, &Name)>()
             .iter()
+            .inspect(|_| work::step())
             .find(|(_, candidate)| candidate.as_str() == name)
             .map(|(entity, _)| entity)
     }

@@ -12,7 +12,7 @@ pub(crate) use looking::{
 
 use crate::check::Shard;
 use crate::profile::BudgetOption;
-use crate::scene_file::SceneFile;
+use crate::scene_file::{LimitOption, SceneFile};
 use crate::versus::Versus;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::num::{NonZeroU64, NonZeroUsize};
@@ -54,6 +54,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust check scenes\n  gerust check scenes --filter yard --junit report.xml\n  gerust check scenes --shard 1/4"
     )]
     Check(CheckCommand),
+    /// Run one scene and write its results for `check`, which watches over the process
+    #[command(hide = true)]
+    CheckOne(CheckOneCommand),
     /// Say where two scenes or recordings, or one scene under two settings, begin to differ
     #[command(
         after_help = "Examples:\n  gerust compare scenes/quay.toml threads=4\n  gerust compare before.toml after.toml\n  gerust compare scenes/quay.toml quay.rec\n  gerust compare scenes/quay.toml \"off=standard: spin\""
@@ -215,6 +218,20 @@ pub(crate) struct ShrinkCommand {
 }
 
 #[derive(Args, Debug)]
+pub(crate) struct CheckOneCommand {
+    #[arg(value_name = "SCENE")]
+    pub(crate) scene: PathBuf,
+    #[arg(long, value_name = "FOLDER")]
+    pub(crate) root: Option<PathBuf>,
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) limit: Vec<LimitOption>,
+    #[arg(long, value_name = "MIB")]
+    pub(crate) memory_limit: u64,
+    #[arg(long, value_name = "FILE")]
+    pub(crate) results: PathBuf,
+}
+
+#[derive(Args, Debug)]
 pub(crate) struct CheckCommand {
     /// Scene files, and directories in which scenes are looked for
     #[arg(required = true, value_name = "PATH")]
@@ -228,9 +245,18 @@ pub(crate) struct CheckCommand {
     /// Only one part of all scenes, to share them among machines
     #[arg(long, value_name = "PART/PARTS")]
     pub(crate) shard: Option<Shard>,
-    /// Scenes that run at once; as many as there are cores unless given
-    #[arg(long, value_name = "NUMBER")]
-    pub(crate) jobs: Option<NonZeroUsize>,
+    /// Set a limit of all scenes: files, bytes, frames, entities, pairs or iterations; can be repeated
+    #[arg(long, value_name = "NAME=VALUE")]
+    pub(crate) limit: Vec<LimitOption>,
+    /// Scenes that run at the same time, at most 256 [default: the number of cores]
+    #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u16).range(1..=256))]
+    pub(crate) jobs: Option<u16>,
+    /// Stop a scene that takes longer, and report it as faulty
+    #[arg(long, value_name = "SECONDS", default_value_t = 300, value_parser = clap::value_parser!(u64).range(1..))]
+    pub(crate) time_limit: u64,
+    /// Stop a scene that uses more memory (on Linux), and report it as faulty
+    #[arg(long, value_name = "MIB", default_value_t = 4_096, value_parser = clap::value_parser!(u64).range(64..=1 << 32))]
+    pub(crate) memory_limit: u64,
     /// Write what was measured into the scene files, in the place of stored values that do not hold: digests, and whatever `that`
     /// compares with `=`
     #[arg(long)]

@@ -1,6 +1,6 @@
 //! Writes measured values into scene files, in the place of those that do not hold any more.
 
-use super::judge::Judged;
+use super::judged::Judged;
 use crate::target::Target;
 use crate::trouble::Trouble;
 use gerust::scene::Remedy;
@@ -14,15 +14,15 @@ pub(super) fn write(
     judge_again: impl FnOnce(&[PathBuf]) -> Result<Vec<Judged>, Trouble>,
 ) -> Result<(), Trouble> {
     // One file may be named by several paths.
-    let mut by_file: BTreeMap<PathBuf, Vec<&Remedy>> = BTreeMap::new();
+    let mut by_file: BTreeMap<PathBuf, Vec<Remedy>> = BTreeMap::new();
     let outcomes = judged.iter().flat_map(Judged::failures);
     for remedy in outcomes.filter_map(|outcome| outcome.remedy()) {
-        let path = fs::canonicalize(&remedy.path).map_err(|error| cannot(remedy, &error))?;
+        let path = fs::canonicalize(&remedy.path).map_err(|error| cannot(&remedy, &error))?;
         by_file.entry(path).or_default().push(remedy);
     }
     for (path, mut remedies) in by_file {
-        let first = remedies[0];
-        let mut text = fs::read_to_string(&path).map_err(|error| cannot(first, &error))?;
+        let first = remedies[0].clone();
+        let mut text = fs::read_to_string(&path).map_err(|error| cannot(&first, &error))?;
         // From behind, so that the places before stay true. A file that several scenes include has each only once.
         remedies.sort_by_key(|remedy| std::cmp::Reverse(remedy.span.start));
         remedies.dedup_by_key(|remedy| remedy.span.start);

@@ -1,124 +1,58 @@
-//! Runs scenes, several at a time, each on one thread.
+//! Runs scenes, several at the same time, each on one thread.
 
 use super::find::Found;
+use super::judged::{Check, Judged, Judgement, Ran};
+use super::watchdog::Watchdog;
 use crate::engine::Engine;
 use crate::output;
 use crate::trouble::Trouble;
-use gerust::scene::{Outcome, Scene, SceneError};
+use gerust::scene::{Outcome, Registry, Scene, SceneFiles};
 use indicatif::ParallelProgressIterator;
 use rayon::prelude::*;
 use std::collections::BTreeSet;
-use std::num::NonZeroUsize;
-use std::path::{Path, PathBuf};
-use std::time::{Duration, Instant};
+use std::path::PathBuf;
+use std::time::Instant;
 
-/// What came of one scene.
-pub(super) struct Judged {
-    pub(super) path: PathBuf,
-    pub(super) took: Duration,
-    pub(super) judgement: Judgement,
+/// A scene file, and the files that it names.
+pub(super) struct Candidate {
+    pub(super) found: Found,
+    pub(super) files: SceneFiles,
 }
 
-pub(super) enum Judgement {
-    Ran(Ran),
-    /// It could not be run.
-    Faulty(SceneError),
-    /// It could not be run to its end.
-    Broke(String),
-}
-
-pub(super) struct Ran {
-    /// Without those of real time.
-    pub(super) outcomes: Vec<Outcome>,
-    /// Expectations of real time, which many scenes at once would spoil.
-    pub(super) left_out: usize,
-    pub(super) missed: Vec<String>,
-}
-
-impl Ran {
-    pub(super) fn held(&self) -> usize {
-        self.outcomes
-            .iter()
-            .filter(|outcome| outcome.held())
-            .count()
-    }
-}
-
-impl Judged {
-    pub(super) fn failures(&self) -> impl Iterator<Item = &Outcome> {
-        let outcomes = match &self.judgement {
-            Judgement::Ran(run) => run.outcomes.as_slice(),
-            Judgement::Faulty(_) | Judgement::Broke(_) => &[],
-        };
-        outcomes.iter().filter(|outcome| !outcome.held())
-    }
-
-    /// What is wrong with the file, or why it stopped.
-    pub(super) fn faults(&self) -> Vec<String> {
-        match &self.judgement {
-            Judgement::Ran(_) => Vec::new(),
-            Judgement::Faulty(error) => error.to_string().lines().map(str::to_owned).collect(),
-            Judgement::Broke(reason) => vec![reason.clone()],
-        }
-    }
-
-    pub(super) fn is_faulty(&self) -> bool {
-        !matches!(self.judgement, Judgement::Ran(_))
-    }
-
-    pub(super) fn is_ok(&self) -> bool {
-        !self.is_faulty() && self.failures().next().is_none()
-    }
-
-    pub(super) fn verdict(&self) -> &'static str {
-        match (self.is_faulty(), self.is_ok()) {
-            (true, _) => "faulty",
-            (false, true) => "ok",
-            (false, false) => "failed",
-        }
-    }
-}
-
-/// A scene file that was read, or why it could not be.
-type Loaded = (PathBuf, Result<Scene, SceneError>);
-
-/// Reads all scenes. Files that others include are parts of these, unless they were named.
-pub(super) fn load(engine: &Engine, root: Option<&Path>, found: &[Found]) -> Vec<Loaded> {
-    let loaded: Vec<(Found, Result<Scene, SceneError>)> = found
-        .iter()
-        .map(|found| (found.clone(), load_one(engine, root, found)))
-        .collect();
-    let scenes = loaded.iter().filter_map(|(_, scene)| scene.as_ref().ok());
-    let parts: BTreeSet<PathBuf> = scenes
-        .flat_map(|scene| &scene.files()[1..])
+/// Leaves out files that others include, because they are parts of these, unless they were named.
+pub(super) fn whole_scenes(found: &[Found], registry: &Registry) -> Vec<Candidate> {
+    let all = found.iter().map(|found| Candidate {
+        files: SceneFiles::of(&found.path, &registry_for(found, registry)),
+        found: found.clone(),
+    });
+    let all: Vec<Candidate> = all.collect();
+    let included = all.iter().flat_map(|candidate| &candidate.files.included);
+    let parts: BTreeSet<PathBuf> = included
         .filter_map(|path| path.canonicalize().ok())
         .collect();
     let is_part = |found: &Found| {
         let own = found.path.canonicalize();
         !found.is_named && own.is_ok_and(|own| parts.contains(&own))
     };
-    let whole = loaded.into_iter().filter(|(found, _)| !is_part(found));
-    whole.map(|(found, scene)| (found.path, scene)).collect()
+    all.into_iter()
+        .filter(|candidate| !is_part(&candidate.found))
+        .collect()
 }
 
-/// Reads a scene. It may name files below the root, or else below the directory in which it was found, or its own.
-pub(super) fn load_one(
-    engine: &Engine,
-    root: Option<&Path>,
-    found: &Found,
-) -> Result<Scene, SceneError> {
-    let mut registry = engine.registry().clone();
-    if let Some(root) = root.or(found.root.as_deref()) {
+/// A scene may name files below the root, or else below the directory in which it was found, or its own.
+pub(super) fn registry_for(found: &Found, registry: &Registry) -> Registry {
+    let mut registry = registry.clone();
+    if let Some(root) = &found.root {
         registry.set_root(root);
     }
-    Scene::load(&found.path, &registry)
+    registry
 }
 
-/// Runs all scenes, and returns what came of them in the same order.
+/// Runs all scenes, and returns their results in the same order.
 pub(super) fn all(
-    engine: &Engine,
-    scenes: Vec<Loaded>,
-    jobs: Option<NonZeroUsize>,
+    scenes: &[Found],
+    jobs: Option<u16>,
+    watchdog: &Watchdog<'_>,
 ) -> Result<Vec<Judged>, Trouble> {
     let jobs = jobs.map_or(0, usize::from);
     let pool = rayon::ThreadPoolBuilder::new()
@@ -126,26 +60,21 @@ pub(super) fn all(
         .build()
         .map_err(|error| {
             Trouble::other(format!(
-                "{jobs} scenes cannot run at once: {error}; choose fewer with `--jobs`"
+                "cannot run {jobs} scenes at the same time: {error}; choose fewer with `--jobs`"
             ))
         })?;
     let bar = output::progress_bar("scenes", scenes.len() as u64);
     let judged = pool.install(|| {
         let scenes = scenes.into_par_iter().progress_with(bar.clone());
         scenes
-            .map(|(path, scene)| {
-                let start = Instant::now();
-                let judgement = match scene {
-                    Ok(scene) => judge(engine, &scene),
-                    Err(error) => Judgement::Faulty(error),
-                };
-                let took = start.elapsed();
-                tracing::debug!("ran {} in {}", path.display(), output::time(took));
-                Judged {
-                    path,
-                    took,
-                    judgement,
-                }
+            .map(|found| {
+                let judged = watchdog.judge(found);
+                tracing::debug!(
+                    "ran {} in {}",
+                    found.path.display(),
+                    output::time(judged.took)
+                );
+                judged
             })
             .collect()
     });
@@ -153,7 +82,21 @@ pub(super) fn all(
     Ok(judged)
 }
 
-fn judge(engine: &Engine, scene: &Scene) -> Judgement {
+/// Runs a scene in this process.
+pub(super) fn judge(engine: &Engine, path: PathBuf, registry: &Registry) -> Judged {
+    let start = Instant::now();
+    let judgement = match Scene::load(&path, registry) {
+        Ok(scene) => run(engine, &scene),
+        Err(error) => Judgement::from(&error),
+    };
+    Judged {
+        path,
+        took: start.elapsed(),
+        judgement,
+    }
+}
+
+fn run(engine: &Engine, scene: &Scene) -> Judgement {
     let run = || {
         let mut runtime = engine.runtime()?;
         runtime.set_threads(1)?;
@@ -161,11 +104,12 @@ fn judge(engine: &Engine, scene: &Scene) -> Judgement {
     };
     match run() {
         Ok(report) => {
-            let all = report.outcomes().iter().cloned();
-            let (of_real_time, outcomes): (Vec<Outcome>, Vec<Outcome>) =
-                all.partition(Outcome::is_of_real_time);
+            let (of_real_time, others): (Vec<&Outcome>, Vec<&Outcome>) = report
+                .outcomes()
+                .iter()
+                .partition(|outcome| outcome.is_of_real_time());
             Judgement::Ran(Ran {
-                outcomes,
+                checks: others.into_iter().map(Check::from).collect(),
                 left_out: of_real_time.len(),
                 missed: report.missed().to_vec(),
             })

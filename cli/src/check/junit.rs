@@ -1,7 +1,6 @@
 //! What came of many scenes, as JUnit XML: a suite for each scene, a case for each expectation.
 
-use super::judge::{Judged, Judgement};
-use gerust::scene::Outcome;
+use super::judged::{Check, Judged, Judgement};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
 use std::time::Duration;
 
@@ -17,8 +16,8 @@ fn suite(scene: &Judged) -> TestSuite {
     let mut suite = TestSuite::new(name.as_str());
     suite.set_time(scene.took);
     let mut cases = match &scene.judgement {
-        Judgement::Ran(run) => run.outcomes.iter().map(case).collect(),
-        Judgement::Faulty(_) | Judgement::Broke(_) => {
+        Judgement::Ran(run) => run.checks.iter().map(case).collect(),
+        Judgement::Faulty { .. } | Judgement::Broke(_) => {
             let mut status = TestCaseStatus::non_success(NonSuccessKind::Error);
             status
                 .set_type("faulty")
@@ -42,27 +41,26 @@ fn suite(scene: &Judged) -> TestSuite {
     suite
 }
 
-fn case(outcome: &Outcome) -> TestCase {
-    let wanted = format!("{} {}", outcome.wanted(), outcome.when());
-    let status = match outcome.held() {
+fn case(check: &Check) -> TestCase {
+    let wanted = format!("{} {}", check.wanted, check.when);
+    let status = match check.held {
         true => TestCaseStatus::success(),
         false => {
             let mut status = TestCaseStatus::non_success(NonSuccessKind::Failure);
             status.set_type("expectation");
             status.set_message(format!(
                 "wanted {wanted}, found {} at frame {}",
-                outcome.measured(),
-                outcome.frame()
+                check.measured, check.frame
             ));
-            let before: Vec<String> = outcome
-                .before()
+            let before: Vec<String> = check
+                .before
                 .iter()
                 .map(|(frame, measured)| format!("frame {frame}: {measured}"))
-                .chain(outcome.touching().map(str::to_owned))
+                .chain(check.touching.clone())
                 .collect();
             status.set_description(before.join("\n"));
             status
         }
     };
-    TestCase::new(outcome.what().unwrap_or(&wanted), status)
+    TestCase::new(check.what.as_deref().unwrap_or(&wanted), status)
 }

@@ -3,8 +3,12 @@
 mod bless;
 mod find;
 mod judge;
+mod judged;
 mod junit;
 mod text;
+mod watchdog;
+
+pub(crate) use watchdog::{OwnProcess, run_one};
 
 use crate::Verdict;
 use crate::arguments::{CheckCommand, Format};
@@ -13,20 +17,30 @@ use crate::output;
 use crate::target::Target;
 use crate::trouble::Trouble;
 use find::Found;
-use gerust::scene::Scene;
-use judge::{Judged, Judgement};
+use judged::{Judged, Judgement};
 use serde::Serialize;
+use std::path::PathBuf;
 use std::str::FromStr;
 use std::time::Instant;
+use watchdog::Watchdog;
 
-pub(crate) fn run(engine: &Engine, command: &CheckCommand) -> Verdict {
+pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess) -> Verdict {
     let start = Instant::now();
-    // What is part of another scene has to be known before some are left out.
-    let found = find::scenes_in(&command.paths)?;
-    let root = command.root.as_deref();
-    let mut scenes = judge::load(engine, root, &found);
+    let mut registry = engine.registry().clone();
+    for limit in &command.limit {
+        registry.set_limit(limit.0, limit.1);
+    }
+    let mut found = find::scenes_in(&command.paths)?;
+    if let Some(root) = &command.root {
+        for scene in &mut found {
+            scene.root = Some(root.clone());
+        }
+    }
+    // A scene is only known to be part of another one if all are looked at.
+    let mut scenes = judge::whole_scenes(&found, &registry);
     if let Some(filter) = &command.filter {
-        scenes.retain(|(path, _)| path.to_string_lossy().contains(filter.as_str()));
+        let is_wanted = |found: &Found| found.path.to_string_lossy().contains(filter.as_str());
+        scenes.retain(|scene| is_wanted(&scene.found));
     }
     if let Some(shard) = command.shard {
         scenes = shard.of(scenes);
@@ -37,17 +51,26 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand) -> Verdict {
         ));
     }
     let junit = command.junit.as_deref();
-    let read = scenes.iter().flat_map(|(path, scene)| {
-        let files = scene.iter().flat_map(Scene::files_read);
-        std::iter::once(path.as_path()).chain(files)
+    let read = scenes.iter().flat_map(|scene| {
+        let named = scene.files.included.iter().chain(&scene.files.loaded);
+        std::iter::once(&scene.found.path)
+            .chain(named)
+            .map(PathBuf::as_path)
     });
     let junit = junit.map(|path| Target::new(path, read)).transpose()?;
-    let mut judged = judge::all(engine, scenes, command.jobs)?;
+    let watchdog = Watchdog {
+        engine,
+        registry: &registry,
+        command,
+        process,
+    };
+    let scenes: Vec<Found> = scenes.into_iter().map(|scene| scene.found).collect();
+    let mut judged = judge::all(&scenes, command.jobs, &watchdog)?;
     if command.bless {
         bless::write(&mut judged, |again| {
-            let all = found.iter().filter(|found| again.contains(&found.path));
-            let load = |found: &Found| (found.path.clone(), judge::load_one(engine, root, found));
-            judge::all(engine, all.map(load).collect(), command.jobs)
+            let mut scenes = scenes.clone();
+            scenes.retain(|found| again.contains(&found.path));
+            judge::all(&scenes, command.jobs, &watchdog)
         })?;
     }
     if let Some(target) = junit {
@@ -121,7 +144,7 @@ struct SceneSummary<'j> {
     failed: Vec<FailureSummary<'j>>,
     left_out: usize,
     missed: &'j [String],
-    faults: Vec<String>,
+    faults: &'j [String],
 }
 
 #[derive(Serialize)]
@@ -155,7 +178,7 @@ impl<'j> SceneSummary<'j> {
     fn new(judged: &'j Judged) -> Self {
         let (held, left_out, missed): (_, _, &[String]) = match &judged.judgement {
             Judgement::Ran(run) => (run.held(), run.left_out, &run.missed),
-            Judgement::Faulty(_) | Judgement::Broke(_) => (0, 0, &[]),
+            Judgement::Faulty { .. } | Judgement::Broke(_) => (0, 0, &[]),
         };
         Self {
             scene: judged.path.display().to_string(),
@@ -164,12 +187,12 @@ impl<'j> SceneSummary<'j> {
             held,
             failed: judged
                 .failures()
-                .map(|outcome| FailureSummary {
-                    what: outcome.what(),
-                    wanted: outcome.wanted(),
-                    when: outcome.when(),
-                    frame: outcome.frame(),
-                    measured: outcome.measured(),
+                .map(|check| FailureSummary {
+                    what: check.what.as_deref(),
+                    wanted: &check.wanted,
+                    when: &check.when,
+                    frame: check.frame,
+                    measured: &check.measured,
                 })
                 .collect(),
             left_out,

@@ -1,8 +1,7 @@
 //! What came of many scenes, as text.
 
-use super::judge::{Judged, Judgement};
+use super::judged::{Check, Judged, Judgement};
 use crate::output;
-use gerust::scene::Outcome;
 use std::fmt::Write as _;
 use std::time::Duration;
 
@@ -37,13 +36,10 @@ fn of_scene(scene: &Judged) -> String {
     let failed = scene.failures().count();
     let (word, rest) = match &scene.judgement {
         Judgement::Ran(run) if failed == 0 => ("ok", format!("{} held", run.held())),
-        Judgement::Ran(run) => (
-            "FAILED",
-            format!("{failed} of {} failed", run.outcomes.len()),
-        ),
-        Judgement::Faulty(error) => (
+        Judgement::Ran(run) => ("FAILED", format!("{failed} of {} failed", run.checks.len())),
+        Judgement::Faulty { count, .. } => (
             "FAULTY",
-            match error.faults().len() {
+            match count {
                 0 => String::from("not read"),
                 1 => String::from("1 fault"),
                 several => format!("{several} faults"),
@@ -66,31 +62,31 @@ fn of_scene(scene: &Judged) -> String {
         format!(" ({})", notes.join(", "))
     };
     let mut text = output::wrapped(&format!("{path}: {rest}{notes}"), &format!("{word:<7} "), 8);
-    for outcome in scene.failures() {
-        text += &failure(outcome);
+    for check in scene.failures() {
+        text += &failure(check);
     }
     for fault in scene.faults() {
-        text += &output::wrapped(&fault, "  ", 4);
+        text += &output::wrapped(fault, "  ", 4);
     }
     text
 }
 
-fn failure(outcome: &Outcome) -> String {
-    let mut text = match outcome.what() {
+fn failure(check: &Check) -> String {
+    let mut text = match &check.what {
         Some(what) => output::wrapped(what, "  ", 4),
         None => String::new(),
     };
     text += &output::wrapped(
-        &format!("{} {}", outcome.wanted(), outcome.when()),
+        &format!("{} {}", check.wanted, check.when),
         "    wanted  ",
         12,
     );
     text += &output::wrapped(
-        &format!("{}, at frame {}", outcome.measured(), outcome.frame()),
+        &format!("{}, at frame {}", check.measured, check.frame),
         "    found   ",
         12,
     );
-    if let Some((frame, measured)) = outcome.before().last() {
+    if let Some((frame, measured)) = check.before.last() {
         text += &output::wrapped(&format!("frame {frame}: {measured}"), "    before  ", 12);
     }
     text

@@ -42,12 +42,10 @@ impl Boxes {
     pub(in crate::collide) fn note_stray(&mut self, layers: &Layers) {
         for &slot in &self.changed_slots {
             let item = &self.items[slot as usize];
-            if !self.stray.is_empty() {
-                self.stray.retain(|&stray| stray != item.entity);
-            }
-            if item.takes_part && layers.name(item.layer).is_none() {
-                self.stray.push(item.entity);
-            }
+            match item.takes_part && layers.name(item.layer).is_none() {
+                true => self.stray.insert(item.entity),
+                false => self.stray.remove(&item.entity),
+            };
         }
     }
 

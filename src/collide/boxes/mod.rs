@@ -20,6 +20,7 @@ use fixedbitset::FixedBitSet;
 use glam::{Affine3A, Vec3, Vec3A};
 use item::PlacedCollider;
 use rustc_hash::FxHashMap;
+use std::collections::BTreeSet;
 
 pub use among::Among;
 pub use ask::Found;
@@ -134,9 +135,9 @@ pub struct Boxes {
     count: usize,
     is_flat: bool,
     /// Colliders whose boxes are none, until they are mended or gone.
-    refused: Vec<Entity>,
+    refused: BTreeSet<Entity>,
     /// Colliders whose layers are not among those of the world.
-    stray: Vec<Entity>,
+    stray: BTreeSet<Entity>,
 }
 
 impl Boxes {
@@ -265,10 +266,10 @@ impl Boxes {
             |boxes| boxes.aabb,
         );
         let is_valid = aabb.is_valid() && collider.boxes().iter().all(Aabb::is_valid);
-        self.refused.retain(|&refused| refused != entity);
-        if !is_valid {
-            self.refused.push(entity);
-        }
+        match is_valid {
+            true => self.refused.remove(&entity),
+            false => self.refused.insert(entity),
+        };
         let compound = boxes.and_then(|boxes| boxes.compound);
         let has_boxes = compound.is_some() || !collider.boxes().is_empty();
         let item = Item {
@@ -375,8 +376,8 @@ impl Boxes {
 
     fn free(&mut self, slot: Slot) {
         let item = self.items[slot as usize];
-        self.refused.retain(|&refused| refused != item.entity);
-        self.stray.retain(|&stray| stray != item.entity);
+        self.refused.remove(&item.entity);
+        self.stray.remove(&item.entity);
         self.put(
             slot,
             Item {

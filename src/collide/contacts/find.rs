@@ -4,7 +4,7 @@ use super::contact::{margin_for, margin_of};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::{Boxes, Slot, TREES};
 use crate::collide::layers::Layers;
-use crate::collide::threads::{Threads, clear_lists};
+use crate::collide::threads::{Threads, clear_lists, in_parts};
 
 /// Two colliders whose boxes touch, the one with the lesser id first.
 #[derive(Clone, Copy, Debug)]
@@ -21,6 +21,14 @@ pub(super) struct Pair {
 pub(super) struct Pairs {
     pub(super) list: Vec<Pair>,
     found: Vec<Vec<Pair>>,
+    is_cut: bool,
+}
+
+impl Pairs {
+    /// Whether the search ended early because there were more pairs than allowed.
+    pub(super) fn is_cut(&self) -> bool {
+        self.is_cut
+    }
 }
 
 /// The least number of boxes for which a thread pays; a search among them takes about half a millisecond.
@@ -33,6 +41,7 @@ pub(super) fn pairs(
     boxes: &mut Boxes,
     layers: &Layers,
     margin: f32,
+    most: usize,
     threads: &Threads,
     pairs: &mut Pairs,
 ) {
@@ -62,6 +71,9 @@ pub(super) fn pairs(
         if !are_within(&own, &other, margin) {
             return;
         }
+        if list.len() > most {
+            return;
+        }
         let (first, second) = (brief.index, other_brief.index);
         let is_in_order = first < second;
         let (low, high) = if is_in_order {
@@ -75,7 +87,11 @@ pub(super) fn pairs(
             margin,
         });
     };
-    let Pairs { list, found: lists } = pairs;
+    let Pairs {
+        list,
+        found: lists,
+        is_cut,
+    } = pairs;
     list.clear();
     let largest = (0..TREES).map(|number| boxes.tree(number).len()).max();
     clear_lists(lists, threads.pieces(largest.unwrap_or(0), PIECE));
@@ -84,7 +100,9 @@ pub(super) fn pairs(
         let pieces = threads.pieces(tree.len(), PIECE);
         if is_whole[number] {
             threads.divide(tree.leaves(), &mut lists[..pieces], |leaves, list| {
-                tree.box_pairs(leaves, slack, |a, b| found(a, b, list));
+                in_parts(leaves, most, list, |leaves, list| {
+                    tree.box_pairs(leaves, slack, |a, b| found(a, b, list));
+                });
             });
         }
         for other_number in number + 1..TREES {
@@ -98,7 +116,9 @@ pub(super) fn pairs(
             };
             let pieces = threads.pieces(walked.len(), PIECE);
             threads.divide(walked.leaves(), &mut lists[..pieces], |leaves, list| {
-                walked.box_pairs_with(leaves, searched, slack, |a, b| found(a, b, list));
+                in_parts(leaves, most, list, |leaves, list| {
+                    walked.box_pairs_with(leaves, searched, slack, |a, b| found(a, b, list));
+                });
             });
         }
     }
@@ -111,6 +131,9 @@ pub(super) fn pairs(
         if !item.takes_part || is_whole[number] {
             continue;
         }
+        if list.len() > most {
+            break;
+        }
         let region = item.aabb.grown(slack);
         for other in (0..TREES).filter(|&other| !is_whole[other]) {
             boxes.tree(other).touching(&region, |met| {
@@ -122,6 +145,7 @@ pub(super) fn pairs(
             });
         }
     }
+    *is_cut = list.len() > most;
     list.sort_unstable_by_key(|pair| pair.key);
 }
 

@@ -9,9 +9,10 @@ use super::boxes::{Boxes, TREES};
 use super::layers::Layers;
 use super::motion::Meetings;
 use super::{Gravity, boxes};
+use crate::error::{Error, Kind};
 use crate::profile;
 use crate::schedule::{Clock, Phase, System};
-use crate::store::{Entity, Global, GlobalMut, Outbox};
+use crate::store::{Entity, Global, GlobalMut, Outbox, World};
 use glam::Vec3;
 use sorted::{Changes, SortedContacts};
 use std::sync::OnceLock;
@@ -56,6 +57,7 @@ pub struct Contacts {
     told: Vec<Contact>,
     margin: f32,
     posts_held: bool,
+    most_pairs: usize,
     /// The layers and the margin with which contacts were last found.
     found_with: Option<(Layers, f32)>,
     /// The direction of gravity, or zero.
@@ -79,6 +81,7 @@ impl Default for Contacts {
             told: Vec::new(),
             margin: 0.001,
             posts_held: false,
+            most_pairs: usize::MAX,
             found_with: None,
             down: Vec3::ZERO,
             brief: Vec::new(),
@@ -205,6 +208,37 @@ impl Contacts {
         self.margin = metres.max(0.0);
     }
 
+    pub(super) fn most_pairs(&self) -> usize {
+        self.most_pairs
+    }
+
+    /// Sets how many pairs of boxes may touch at the same time, and how many pairs of dynamic bodies may meet in a frame; default: no
+    /// limit but memory. A frame with more fails: it keeps the contacts of the frame before, or leaves dynamic bodies where they are.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().global_mut::<Contacts>()?.set_most_pairs(5);
+    /// let sensor = Collider::sensor(Aabb::default());
+    /// for _ in 0..3 {
+    ///     runtime.world_mut().spawn((Transform::default(), sensor.clone()));
+    /// }
+    /// runtime.run_frames(1)?;
+    /// // With a fourth at the same place there are 6 pairs.
+    /// runtime.world_mut().spawn((Transform::default(), sensor));
+    /// assert!(runtime.run_frames(1).is_err());
+    /// runtime.world_mut().global_mut::<Contacts>()?.set_most_pairs(6);
+    /// runtime.run_frames(1)?;
+    /// assert_eq!(runtime.world().global::<Contacts>()?.iter().len(), 6);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_most_pairs(&mut self, most: usize) {
+        self.most_pairs = most;
+    }
+
     /// Sets whether held contacts are posted as events in each frame, too; they are not unless set. They are in this
     /// list in any case, and where a hundred thousand boxes lie around, posting them costs as much as finding them.
     ///
@@ -229,6 +263,16 @@ impl Contacts {
     /// ```
     pub fn post_held(&mut self, post: bool) {
         self.posts_held = post;
+    }
+}
+
+/// Fails if there were more pairs in the last frame than the limit allows.
+pub(super) fn refuse_crowd(world: &World) -> Result<(), Error> {
+    match world.find_global::<Contacts>() {
+        Some(contacts) if contacts.pairs.is_cut() => Err(Error::from(Kind::TooManyPairs {
+            most: contacts.most_pairs,
+        })),
+        _ => Ok(()),
     }
 }
 
@@ -357,10 +401,15 @@ impl Contacts {
             boxes,
             layers,
             self.margin,
+            self.most_pairs,
             &meetings.threads,
             &mut self.pairs,
         );
         drop(span);
+        if self.pairs.is_cut() {
+            // All boxes still count as changed, so the next frame finds what this one did not.
+            return;
+        }
         let _span = profile::part("compare contacts");
         self.take_in(boxes, meetings, frame, tell);
         boxes.forget_changed();

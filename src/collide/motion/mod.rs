@@ -144,15 +144,22 @@ pub(super) fn system() -> System {
                     // A speed that gravity adds in two frames counts as rest.
                     rest_speed: 2.0 * gravity.0.length() * seconds,
                     iterations: solver.iterations,
+                    most_pairs: contacts.most_pairs(),
                     threads,
                     refused: &mut refused,
                     gravity: gravity.0,
                 };
                 profile::timed_part("move kinematic bodies", || step.move_kinematic());
-                profile::timed_part("look around bodies", || step.look_around());
-                profile::timed_part("move dynamic bodies", || step.move_dynamic());
-                step.note_passed();
-                step.lay_down();
+                let fits = profile::timed_part("look around bodies", || step.look_around());
+                match fits {
+                    true => {
+                        profile::timed_part("move dynamic bodies", || step.move_dynamic());
+                        step.note_passed();
+                        step.lay_down();
+                    }
+                    // The frame fails, and dynamic bodies stay where they are.
+                    false => step.refused.refuse_crowd(),
+                }
                 boxes.forget_stirred();
                 let _span = profile::part("write bodies back");
                 lists.write(&mut rows, &above);
@@ -215,6 +222,7 @@ struct Step<'f, 'w> {
     down: Vec3,
     rest_speed: f32,
     iterations: u32,
+    most_pairs: usize,
     threads: Threads,
     refused: &'f mut RefusedBodies,
     gravity: Vec3,

@@ -7,7 +7,7 @@ use super::push_out::nearest_free;
 use super::surroundings::{Surroundings, pinned};
 use super::sweep::{Obstacle, Whose, is_free};
 use crate::collide::aabb::Aabb;
-use crate::collide::threads::clear_lists;
+use crate::collide::threads::{clear_lists, in_parts};
 use glam::Vec3;
 use std::ops::Range;
 
@@ -18,9 +18,15 @@ const MOST_PASSED_ON: usize = 6;
 /// Rounds of the search for a free place, each one farther than the one before.
 const ROUNDS_OUT: i32 = 2;
 
+/// Obstacles of all bodies together at most: a body among tiles has many.
+fn most_obstacles(most_pairs: usize) -> usize {
+    most_pairs.saturating_mul(8)
+}
+
 impl<'w> Step<'_, 'w> {
-    /// Lists for all dynamic bodies what takes them along, what is around their ways, and whom they may meet.
-    pub(super) fn look_around(&mut self) {
+    /// Lists for all dynamic bodies what takes them along, what is around their ways, and whom they may meet. Returns `false` if
+    /// that exceeds the limits; then the lists are incomplete.
+    pub(super) fn look_around(&mut self) -> bool {
         self.wake_by_boxes();
         self.gather_woken();
         self.find_rides();
@@ -36,6 +42,9 @@ impl<'w> Step<'_, 'w> {
         }
         self.know_ways();
         self.list_pairs();
+        if self.is_crowded() {
+            return false;
+        }
         if self.widen() {
             // What reaches farther may reach what rests.
             while self.gather_woken() {
@@ -47,6 +56,14 @@ impl<'w> Step<'_, 'w> {
             self.know_ways();
             self.list_pairs();
         }
+        !self.is_crowded()
+    }
+
+    /// Whether there are too many pairs of bodies, or of a body and an obstacle, for the memory.
+    fn is_crowded(&self) -> bool {
+        let lists = &self.lists;
+        lists.pairs.len() > self.most_pairs
+            || lists.movers.obstacles.len() > most_obstacles(self.most_pairs)
     }
 
     /// Looks around all bodies, on several threads where that pays.
@@ -143,6 +160,7 @@ impl<'w> Step<'_, 'w> {
             pushers: &self.lists.pushers,
             seconds: self.seconds,
             most_restitution: self.lists.most_restitution,
+            most_obstacles: most_obstacles(self.most_pairs),
         }
     }
 
@@ -256,19 +274,24 @@ impl<'w> Step<'_, 'w> {
         let (ways, movers) = (&self.lists.ways, &self.lists.movers);
         let pieces = self.threads.pieces(movers.colliding.len(), 4 * PIECE);
         clear_lists(&mut found, pieces);
-        let surroundings = self.surroundings();
+        let (surroundings, most) = (self.surroundings(), self.most_pairs);
         self.threads
             .divide(ways.leaves(), &mut found[..pieces], |leaves, list| {
-                ways.box_pairs(leaves, 0.0, |(a, _), (b, _)| {
-                    let (Some(a), Some(b)) = (movers.of_slot(a), movers.of_slot(b)) else {
-                        return;
-                    };
-                    if surroundings.do_meet(a, b) {
-                        let index = |number: usize| movers.list[number].entity.index();
-                        let is_in_order = index(a) < index(b);
-                        let (a, b) = if is_in_order { (a, b) } else { (b, a) };
-                        list.push((a as u32, b as u32));
-                    }
+                in_parts(leaves, most, list, |leaves, list| {
+                    ways.box_pairs(leaves, 0.0, |(a, _), (b, _)| {
+                        if list.len() > most {
+                            return;
+                        }
+                        let (Some(a), Some(b)) = (movers.of_slot(a), movers.of_slot(b)) else {
+                            return;
+                        };
+                        if surroundings.do_meet(a, b) {
+                            let index = |number: usize| movers.list[number].entity.index();
+                            let is_in_order = index(a) < index(b);
+                            let (a, b) = if is_in_order { (a, b) } else { (b, a) };
+                            list.push((a as u32, b as u32));
+                        }
+                    })
                 });
             });
         self.lists.pairs.clear();

@@ -51,6 +51,7 @@ pub(super) struct Surroundings<'s, 'w> {
     pub(super) pushers: &'s BoxTree,
     pub(super) seconds: f32,
     pub(super) most_restitution: f32,
+    pub(super) most_obstacles: usize,
 }
 
 impl Surroundings<'_, '_> {
@@ -59,6 +60,9 @@ impl Surroundings<'_, '_> {
         view.sights.clear();
         view.obstacles.clear();
         for at in numbers {
+            if view.obstacles.len() > self.most_obstacles {
+                return;
+            }
             let number = self.movers.colliding[at] as usize;
             let region = self.first_region(number);
             let start = view.obstacles.len();

@@ -25,7 +25,7 @@ use crate::collide::{Boxes, Contacts};
 use crate::error::Error;
 use crate::schedule::{Clock, Phase, System};
 use crate::space::{Templates, Transform, WorldTransform};
-use crate::store::{Edits, Entity, Global, Rows};
+use crate::store::{Edits, Entity, Global, MostEntities, Rows};
 use glam::{Quat, Vec3};
 
 /// Moves the entity's [`Transform`] by so many metres per second, in its parent's space, through everything. For
@@ -155,6 +155,7 @@ impl Kit for StandardKit {
         world.ensure_global::<Boxes>();
         world.ensure_global::<Contacts>();
         world.ensure_global::<Templates>();
+        world.ensure_global::<MostEntities>();
         for system in systems() {
             runtime.add_system(system.shipped())?;
         }

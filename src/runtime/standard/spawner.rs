@@ -2,7 +2,7 @@
 
 use crate::schedule::{Chance, Clock, System};
 use crate::space::{MadeFrom, Template, Templates, WorldTransform};
-use crate::store::{Edits, Entity, Global, Rows};
+use crate::store::{Edits, Entity, Global, MostEntities, Rows};
 use crate::{Body, Velocity};
 use glam::Vec3;
 use rand_core::Rng;
@@ -84,20 +84,19 @@ impl Spawner {
         }
     }
 
-    /// How many copies are made in a frame, if so many are there already.
-    fn take_due(&mut self, step: f32, present: u32) -> u32 {
+    /// The number of copies to make in a frame, if `present` are there already and `room` is left for all entities.
+    fn take_due(&mut self, step: f32, present: u32, room: u64) -> u32 {
         if self.per_second > 0.0 {
             self.due += f64::from(self.per_second) * f64::from(step);
         }
         // Rounding must not put off a copy whose time has come.
         let whole = (self.due + 1e-6).floor();
         self.due = (self.due - whole).max(0.0);
-        let room = self.cap.map_or(u32::MAX, |cap| cap.saturating_sub(present));
-        let left = self
-            .total
-            .map_or(u64::MAX, |all| all.saturating_sub(self.made));
+        let cap = self.cap.map_or(u32::MAX, |cap| cap.saturating_sub(present));
+        let total = self.total.unwrap_or(u64::MAX);
+        let left = total.saturating_sub(self.made).min(room);
         let count = (whole as u32)
-            .min(room)
+            .min(cap)
             .min(left.try_into().unwrap_or(u32::MAX));
         self.made += u64::from(count);
         count
@@ -109,7 +108,7 @@ type Claims<'w> = (
     Spawners<'w>,
     Rows<'w, &'static MadeFrom>,
     Global<'w, Templates>,
-    Global<'w, Clock>,
+    (Global<'w, Clock>, Global<'w, MostEntities>),
     Chance<'w>,
     Edits<'w>,
 );
@@ -120,7 +119,7 @@ pub(super) fn system() -> System {
         .runs(spawn)
 }
 
-fn spawn((mut spawners, copies, templates, clock, chance, mut edits): Claims<'_>) {
+fn spawn((mut spawners, copies, templates, (clock, most), chance, mut edits): Claims<'_>) {
     if spawners.is_empty() {
         return;
     }
@@ -128,12 +127,17 @@ fn spawn((mut spawners, copies, templates, clock, chance, mut edits): Claims<'_>
     for made in copies.iter() {
         *present.entry(made.template()).or_default() += 1;
     }
+    // One more than allowed is enough for the frame to fail.
+    let mut room = most.0.saturating_add(1);
     spawners.each(|(entity, placed, spawner)| {
         let Ok(template) = templates.get(&spawner.template) else {
             return;
         };
-        let there = present.get(template.name()).copied().unwrap_or(0);
-        let count = spawner.take_due(clock.step_seconds(), there);
+        // Copies that another spawner makes in this frame count as well.
+        let there = present.entry(template.name()).or_default();
+        let count = spawner.take_due(clock.step_seconds(), *there, room);
+        *there += count;
+        room -= u64::from(count);
         if count == 0 {
             return;
         }
@@ -169,6 +173,7 @@ fn launch(template: &Template, place: Vec3, velocity: Option<Vec3>, edits: &mut 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::{Runtime, StandardKit, Transform};
     use proptest::prelude::*;
 
     proptest! {
@@ -177,7 +182,7 @@ mod tests {
         fn the_rate_holds_over_any_time(per_second in 0.1_f32..3000.0, frames in 1_u32..2000) {
             let mut spawner = Spawner::new("pallet", per_second);
             let step = 1.0_f32 / 60.0;
-            let made: u32 = (0..frames).map(|_| spawner.take_due(step, 0)).sum();
+            let made: u32 = (0..frames).map(|_| spawner.take_due(step, 0, u64::MAX)).sum();
             let wanted = f64::from(per_second) * f64::from(step) * f64::from(frames);
             prop_assert!((f64::from(made) - wanted).abs() <= 1.0, "{made} against {wanted}");
             prop_assert_eq!(u64::from(made), spawner.made);
@@ -191,11 +196,59 @@ mod tests {
             total: Some(5),
             ..Spawner::new("pallet", 120.0)
         };
-        assert_eq!(spawner.take_due(1.0, 0), 3);
-        assert_eq!(spawner.take_due(1.0, 3), 0);
-        assert_eq!(spawner.take_due(1.0, 2), 1);
+        let mut take = |present| spawner.take_due(1.0, present, u64::MAX);
+        assert_eq!(take(0), 3);
+        assert_eq!(take(3), 0);
+        assert_eq!(take(2), 1);
         // Of all five one is left.
-        assert_eq!(spawner.take_due(1.0, 0), 1);
-        assert_eq!(spawner.take_due(1.0, 0), 0);
+        assert_eq!(take(0), 1);
+        assert_eq!(take(0), 0);
+    }
+
+    #[test]
+    fn spawners_of_one_template_share_its_cap() {
+        let mut runtime = Runtime::new();
+        runtime.add_kit(StandardKit).expect("it fits");
+        let mut templates = Templates::default();
+        templates.add(Template::named("pallet").with(Transform::default()));
+        runtime.world_mut().set_global(templates);
+        for (cap, per_second) in [(10, 240.0), (10, 600.0), (12, 120.0)] {
+            let cap = Some(cap);
+            let spawner = Spawner {
+                cap,
+                ..Spawner::new("pallet", per_second)
+            };
+            runtime.world_mut().spawn((Transform::default(), spawner));
+        }
+        let made = |runtime: &Runtime| {
+            let mut made = runtime.world().rows::<&Spawner>();
+            let made: Vec<u64> = made.iter_mut().map(|spawner| spawner.made).collect();
+            made
+        };
+        runtime.run_frames(1).expect("nothing fails");
+        // The first makes 4, the second what is left of 10, the third what is left of 12.
+        assert_eq!(made(&runtime), [4, 6, 2]);
+        runtime.run_frames(3).expect("nothing fails");
+        assert_eq!(made(&runtime), [4, 6, 2]);
+    }
+
+    #[test]
+    fn a_rate_beyond_all_bounds_ends_with_an_error() {
+        for (per_second, spawners) in [(f32::MAX, 1), (f32::MAX, 3), (6e4, 1)] {
+            let mut runtime = Runtime::new();
+            runtime.add_kit(StandardKit).expect("it fits");
+            let world = runtime.world_mut();
+            world.set_global(MostEntities(1_000));
+            let mut templates = Templates::default();
+            templates.add(Template::named("pallet").with(Transform::default()));
+            world.set_global(templates);
+            for _ in 0..spawners {
+                world.spawn((Transform::default(), Spawner::new("pallet", per_second)));
+            }
+            let error = runtime.run_frames(2).expect_err("there are too many");
+            let count = runtime.world().len();
+            assert!((1_001..=2_005).contains(&count), "{count}");
+            assert!(error.to_string().contains("the limit of 1000"), "{error}");
+        }
     }
 }

@@ -6,7 +6,6 @@ use crate::scene::document::{
     ActionEntry, ChangeEntry, ControlEntry, DetachEntry, EmitEntry, EntityEntry, LinkEntry,
     OwnEntry, PushEntry, SetEntry,
 };
-use crate::scene::fault::suggest;
 use crate::scene::language::{self, ExpressionKind, Problem};
 use crate::scene::place::{EntityPlan, Parts};
 use crate::scene::read::{refuse_elsewhere, root_of};
@@ -14,6 +13,7 @@ use crate::scene::scene_file::Scene;
 use glam::Vec3;
 use serde_json::Value as Json;
 use std::path::Path as FilePath;
+use std::sync::Arc;
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
@@ -52,6 +52,7 @@ impl<'d> Checker<'d> {
     pub(super) fn check_detach(&mut self, detach: &'d DetachEntry) -> ActionKind {
         self.check_name(&detach.entity);
         let known: Vec<&str> = self.registry.names().collect();
+        let known = known.into_iter();
         self.check_known(
             &detach.component,
             "component",
@@ -196,7 +197,7 @@ impl<'d> Checker<'d> {
         let known: Vec<&str> = registry.event_names().collect();
         let name = emit.event.get_ref();
         if !known.contains(&name.as_str()) {
-            self.check_known(&emit.event, "event", "registered events", known);
+            self.unknown(&emit.event, "event", "registered events", known.into_iter());
             return None;
         }
         let with = emit.with.as_ref();
@@ -208,9 +209,8 @@ impl<'d> Checker<'d> {
             };
             if let (Some(entity), Some(with)) = (value.as_str(), with) {
                 if !self.names.contains(entity) {
-                    let names = self.names.iter().map(String::as_str);
-                    let mend = suggest(entity, "names", names);
-                    self.fault(with, format!("there is no entity `{entity}`"), mend);
+                    let (message, mend) = self.unknown_entity(entity);
+                    self.fault(with, message, mend);
                     return None;
                 }
                 // Which entity it will be is known when it is posted.
@@ -255,7 +255,7 @@ impl<'d> Checker<'d> {
 
     pub(super) fn check_own(&mut self, own: &'d OwnEntry) -> ActionKind {
         let known: Vec<&str> = self.registry.action_names().collect();
-        self.check_known(&own.name, "action", "registered actions", known);
+        self.check_known(&own.name, "action", "registered actions", known.into_iter());
         ActionKind::Own {
             name: own.name.get_ref().clone(),
             with: own.with.clone(),
@@ -282,7 +282,13 @@ impl<'d> Checker<'d> {
             // What it names in turn may be below the same folder.
             let mut registry = self.registry.clone();
             registry.set_root(root);
-            let scene = match Scene::load(&path, &registry) {
+            if let Err((message, mend)) = self.files.enter(&path) {
+                self.fault(load, message, mend);
+                continue;
+            }
+            let scene = Scene::load_within(&path, &registry, self.files);
+            self.files.leave();
+            let scene = match scene {
                 Ok(scene) => scene,
                 Err(error) => {
                     let text = error.to_string();
@@ -304,19 +310,23 @@ impl<'d> Checker<'d> {
             };
             self.files_loaded
                 .extend(scene.files_read().map(FilePath::to_owned));
+            let entities: usize = scene.entities.iter().map(EntityPlan::len).sum();
+            if !self.admit(entities, &load.span()) {
+                return;
+            }
             for name in scene.entities.iter().flat_map(EntityPlan::names) {
                 if !self.names.insert(name.to_string()) {
                     let message = format!("{file} has an entity `{name}`, and so has this scene");
                     self.fault(load, message, "give one of the two another name");
                 }
             }
-            self.loaded.insert(file.clone(), scene.entities);
+            self.loaded.insert(file.clone(), Arc::new(scene.entities));
         }
     }
 
     pub(super) fn check_load(&mut self, load: &Spanned<String>) -> Option<ActionKind> {
         // What could not be read has been told.
-        let plans = self.loaded.get(load.get_ref())?.clone();
+        let plans = Arc::clone(self.loaded.get(load.get_ref())?);
         Some(ActionKind::Load {
             file: load.get_ref().clone(),
             plans,
@@ -326,8 +336,7 @@ impl<'d> Checker<'d> {
     pub(super) fn check_unload(&mut self, unload: &Spanned<String>) -> Option<ActionKind> {
         let file = unload.get_ref();
         if !self.loaded.contains_key(file) {
-            let known: Vec<String> = self.loaded.keys().cloned().collect();
-            let mend = suggest(file, "loaded files", known.iter().map(String::as_str));
+            let mend = self.suggest(file, "loaded files", self.loaded.keys().map(String::as_str));
             self.fault(unload, format!("no action loads {file}"), mend);
             return None;
         }

@@ -41,7 +41,7 @@ impl<'d> Checker<'d> {
     pub(super) fn check_control_name(&mut self, name: &Spanned<String>) {
         let document = self.document;
         let known = document.controls.keys();
-        let known = known.map(|name| name.get_ref().as_str()).collect();
+        let known = known.map(|name| name.get_ref().as_str());
         self.check_known(name, "control", "names under `controls`", known);
     }
 }

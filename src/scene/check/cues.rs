@@ -4,7 +4,6 @@ use super::{Checker, DEFAULT_LAYER};
 use crate::scene::action::{Action, ActionKind, PAIR_NAMES};
 use crate::scene::cue::{Cue, Rule, Side, Times, Trigger};
 use crate::scene::document::{ActionEntry, CueEntry, RuleEntry};
-use crate::scene::fault::suggest;
 use crate::scene::language::{self, Expression};
 use toml::Spanned;
 
@@ -146,7 +145,7 @@ impl<'d> Checker<'d> {
                 sides.map(|(one, other)| Trigger::Contact([one, other], condition))
             }
             (None, None, Some(event)) => {
-                let known: Vec<&str> = self.registry.event_names().collect();
+                let known = self.registry.event_names().collect::<Vec<_>>().into_iter();
                 self.check_known(event, "event", "registered events", known);
                 Some(Trigger::Event(event.get_ref().clone(), condition))
             }
@@ -199,13 +198,10 @@ impl<'d> Checker<'d> {
         } else {
             let names = self.names.iter().map(String::as_str);
             let templates = self.templates.keys().copied();
-            let layers = self
-                .document
-                .layers
-                .keys()
-                .map(|layer| layer.get_ref().as_str());
+            let layers = self.document.layers.keys();
+            let layers = layers.map(|layer| layer.get_ref().as_str());
             let known = names.chain(templates).chain(layers);
-            let mend = suggest(text, "names, templates and layers", known);
+            let mend = self.suggest(text, "names, templates and layers", known);
             let message = format!("there is no entity, template or layer `{text}`");
             self.fault(name, message, mend);
             None

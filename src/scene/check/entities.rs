@@ -1,15 +1,18 @@
 //! Checks templates and entities.
 
-use super::{Checker, Planned};
+use super::{Checker, Planned, circle};
 use crate::collide::{LEAST_MASS, MOST_MASS, MOST_SPEED};
 use crate::scene::document::{
-    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, Preset, TransformEntry, Triple,
+    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, TransformEntry, Triple,
 };
 use crate::scene::fault::Fault;
 use crate::scene::place::{EntityPlan, Parts};
 use crate::store::Name;
+use crate::work;
 use glam::{Quat, Vec3};
 use std::collections::{BTreeMap, BTreeSet};
+use std::ops::Range;
+use std::sync::Arc;
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
@@ -36,21 +39,28 @@ impl<'d> Checker<'d> {
     }
 
     pub(super) fn check_name(&mut self, name: &Spanned<String>) {
-        let known = self.names.iter().cloned().collect::<Vec<String>>();
-        let known = known.iter().map(String::as_str).collect();
-        self.check_known(name, "entity", "names", known);
+        if !self.names.contains(name.get_ref()) {
+            let (message, mend) = self.unknown_entity(name.get_ref());
+            self.fault(name, message, mend);
+        }
     }
 
     /// What an entity of the file comes to, one for each place of its arrangement. Parents are not looked at.
     pub(super) fn plan_entity(&mut self, entity: &'d EntityEntry) -> Vec<EntityPlan> {
         let mut plan = self.plan_single(entity);
-        plan.children.extend(self.plan_children(&entity.children));
-        for (path, preset) in &entity.overrides {
-            self.check_override(path, preset, &mut plan);
+        for child in self.plan_children(&entity.children) {
+            plan.push(0, &child);
         }
+        self.check_overrides(entity, &mut plan);
         let Some(arrange) = &entity.arrange else {
             return vec![plan];
         };
+        let count = arrange.get_ref().count();
+        let all =
+            usize::try_from(count).map_or(usize::MAX, |count| count.saturating_mul(plan.len()));
+        if !self.admit(all, &arrange.span()) {
+            return Vec::new();
+        }
         let places = arrange.get_ref().places(arrange).unwrap_or_else(|faults| {
             self.faults.extend(faults);
             Vec::new()
@@ -60,7 +70,8 @@ impl<'d> Checker<'d> {
             .map(|(at, place)| {
                 let mut copy = plan.clone().moved(place);
                 let name = entity.name.as_ref();
-                copy.name = name.map(|name| Name::new(&format!("{}-{}", name.get_ref(), at + 1)));
+                copy.root_mut().name =
+                    name.map(|name| Name::new(&format!("{}-{}", name.get_ref(), at + 1)));
                 copy
             })
             .collect()
@@ -94,25 +105,32 @@ impl<'d> Checker<'d> {
         plans
     }
 
-    fn check_override(
-        &mut self,
-        path: &Spanned<String>,
-        preset: &'d Preset,
-        plan: &mut EntityPlan,
-    ) {
-        let own = Parts::of_preset(preset, self.read.values(preset.components.as_ref()));
-        self.check_parts(&own);
-        let text = path.get_ref().as_str();
-        let Some(child) = plan.child_mut(text) else {
-            let paths = plan.paths();
-            let paths = paths.iter().map(String::as_str).collect();
-            return self.check_known(path, "child", "children", paths);
-        };
-        child.parts = own.over(&child.parts);
-        child.children.extend(self.plan_children(&preset.children));
-        let parts = child.parts.clone();
-        self.check_set_name(&parts);
-        self.check_grid_stays(&parts);
+    fn check_overrides(&mut self, entity: &'d EntityEntry, plan: &mut EntityPlan) {
+        if entity.overrides.is_empty() {
+            return;
+        }
+        let paths = plan.paths();
+        let mut added = Vec::new();
+        for (path, preset) in &entity.overrides {
+            let own = Parts::of_preset(preset, self.read.values(preset.components.as_ref()));
+            self.check_parts(&own);
+            let Some(&place) = paths.get(path.get_ref()) else {
+                self.unknown(path, "child", "children", paths.keys().map(String::as_str));
+                continue;
+            };
+            let child = plan.node_mut(place);
+            let parts = own.over(&child.parts);
+            self.check_set_name(&parts);
+            self.check_grid_stays(&parts);
+            child.parts = Arc::new(parts);
+            let children = self.plan_children(&preset.children);
+            added.extend(children.into_iter().map(|child| (place, child)));
+        }
+        // From behind, so that the places before stay true.
+        added.sort_by_key(|&(place, _)| std::cmp::Reverse(place));
+        for (place, child) in &added {
+            plan.push(*place, child);
+        }
     }
 
     fn plan_single(&mut self, entity: &'d EntityEntry) -> EntityPlan {
@@ -120,30 +138,44 @@ impl<'d> Checker<'d> {
         let own = Parts::of_entity(entity, values);
         self.check_parts(&own);
         let mut parts = own;
-        let mut children = Vec::new();
-        if let Some(template) = &entity.template {
-            let known = self.document.templates.keys();
-            let known = known.map(|name| name.get_ref().as_str()).collect();
-            self.check_known(template, "template", "templates", known);
-            if let Some(base) = self.templates.get(template.get_ref().as_str()) {
-                parts = parts.over(&base.parts);
-                children.clone_from(&base.children);
+        let base = entity.template.as_ref().and_then(|template| {
+            let text = template.get_ref().as_str();
+            if !self.presets.contains_key(text) {
+                let known: Vec<&str> = self.presets.keys().copied().collect();
+                self.unknown(template, "template", "templates", known.into_iter());
             }
+            self.templates.get(text)
+        });
+        let below = base.map_or(0, |base| base.len() - 1);
+        if let Some(base) = base {
+            parts = parts.over(&base.root().parts);
         }
+        let name_of = |name: &Spanned<String>| Name::new(name.get_ref());
+        let name = entity.name.as_ref().map(name_of);
+        let template = entity.template.as_ref().map(name_of);
+        let mut plan = EntityPlan::new(name, template, parts);
+        plan.parent = entity
+            .parent
+            .as_ref()
+            .map(|parent| parent.get_ref().clone());
+        let at = self.place_of(entity);
+        if self.admit(1 + below, &at)
+            && let Some(base) = entity.template.as_ref()
+            && let Some(base) = self.templates.get(base.get_ref().as_str())
+        {
+            plan.take_children_of(base);
+        }
+        let parts = Arc::clone(&plan.root().parts);
         self.check_has_size(entity, &parts);
         self.check_set_name(&parts);
         self.check_grid_stays(&parts);
-        let name_of = |name: &Spanned<String>| Name::new(name.get_ref());
-        EntityPlan {
-            name: entity.name.as_ref().map(name_of),
-            template: entity.template.as_ref().map(name_of),
-            parent: entity
-                .parent
-                .as_ref()
-                .map(|parent| parent.get_ref().clone()),
-            parts,
-            children,
-        }
+        plan
+    }
+
+    /// Where the file says something of an entity.
+    fn place_of(&self, entity: &EntityEntry) -> Range<usize> {
+        let named = entity.name.as_ref().or(entity.template.as_ref());
+        named.map_or(self.region.start..self.region.start + 1, Spanned::span)
     }
 
     /// An entity that is there from the start cannot hang below one that only a cue spawns.
@@ -167,11 +199,7 @@ impl<'d> Checker<'d> {
         if collider.shapes() > 0 || self.was_at_fault(&["size", "boxes", "tiles"]) {
             return;
         }
-        let at = entity
-            .name
-            .as_ref()
-            .or(entity.template.as_ref())
-            .map_or(self.region.start..self.region.start + 1, Spanned::span);
+        let at = self.place_of(entity);
         self.faults.push(Fault::new(
             at,
             "the collider of this entity has no size",
@@ -292,10 +320,8 @@ impl<'d> Checker<'d> {
             return;
         };
         if let Some(set) = &collider.set {
-            let named = collider.sets.keys().map(|name| name.get_ref().as_str());
-            let known: Vec<String> = named.chain(["default"]).map(str::to_owned).collect();
-            let known = known.iter().map(String::as_str).collect();
-            self.check_known(set, "box set", "box sets", known);
+            let known = collider.sets.keys().map(|name| name.get_ref().as_str());
+            self.check_known(set, "box set", "box sets", known.chain(["default"]));
         }
     }
 
@@ -356,22 +382,33 @@ impl<'d> Checker<'d> {
                 parent_of.insert(name.to_string(), (parent.get_ref().clone(), parent));
             }
         }
-        let mut done = BTreeSet::new();
-        for start in parent_of.keys() {
-            let mut path = vec![start.clone()];
-            while let Some((above, parent)) = path.last().and_then(|last| parent_of.get(last)) {
-                if done.contains(above) {
+        // Names that have been on a path, with the number of the first path.
+        let mut seen: BTreeMap<&str, usize> = BTreeMap::new();
+        for (number, start) in parent_of.keys().enumerate() {
+            let start = start.as_str();
+            let mut path = vec![start];
+            seen.entry(start).or_insert(number);
+            while let Some((above, parent)) = path.last().and_then(|&last| parent_of.get(last)) {
+                work::step();
+                let above = above.as_str();
+                let before = seen.get(above).copied();
+                if before == Some(number) {
+                    let from = path.iter().position(|&name| name == above).unwrap_or(0);
+                    let circle = circle(&path[from..]);
+                    let message = format!("the parents make a cycle {circle}");
+                    self.faults.push(Fault::new(
+                        parent.span(),
+                        message,
+                        "leave one of these parents out",
+                    ));
                     break;
                 }
-                if let Some(at) = path.iter().position(|name| name == above) {
-                    path.push(above.clone());
-                    let message = format!("the parents make a cycle {}", path[at..].join(" → "));
-                    self.fault(parent, message, "leave one of these parents out");
+                if before.is_some() {
                     break;
                 }
-                path.push(above.clone());
+                seen.insert(above, number);
+                path.push(above);
             }
-            done.extend(path);
         }
     }
 }

@@ -9,20 +9,22 @@ mod templates;
 mod that;
 mod times;
 
-use super::document::{ActionEntry, Document, EntityEntry};
-use super::fault::{Fault, suggest};
+use super::document::{ActionEntry, Document, EntityEntry, Preset};
+use super::fault::{Fault, MOST_FAULTS, suggest};
+use super::limits::Limit;
 use super::place::EntityPlan;
-use super::read::{Parameters, ReadScene, Sources};
+use super::read::{FilesRead, Parameters, ReadScene, Sources};
 use super::registry::Registry;
 use super::scene_file::Scene;
 use super::settings::Settings;
 use crate::runtime::LONGEST_STEP;
+use crate::work;
 use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 use std::time::Duration;
-use templates::TemplatePlan;
 use toml::Spanned;
 
 const DEFAULT_STEP: f64 = 1.0 / 60.0;
@@ -36,19 +38,26 @@ pub(super) fn check(
     read: &ReadScene,
     registry: &Registry,
     sources: &Sources,
+    files: &mut FilesRead,
     faults: &mut Vec<Fault>,
 ) -> Scene {
     let document = &read.document;
+    if !files.is_loading() {
+        files.limits = registry.limits.or(document.limits.limits());
+    }
     let mut checker = Checker {
         read,
         registry,
         sources,
+        files,
+        planned: 0,
         spawned: VecDeque::new(),
         loaded: BTreeMap::new(),
         files_loaded: Vec::new(),
         actions: 0,
         document,
         step: DEFAULT_STEP,
+        presets: presets_of(document),
         templates: BTreeMap::new(),
         names: BTreeSet::new(),
         placed: BTreeSet::new(),
@@ -106,7 +115,8 @@ pub(super) fn check(
                 .dimensions
                 .as_ref()
                 .is_some_and(|number| *number.get_ref() == 2),
-            iterations: document.iterations,
+            iterations: document.iterations.as_ref().map(|number| *number.get_ref()),
+            limits: checker.files.limits,
             margin: document
                 .margin
                 .as_ref()
@@ -156,6 +166,13 @@ fn starts_of_entries(document: &Document) -> Vec<usize> {
     starts
 }
 
+fn presets_of(document: &Document) -> BTreeMap<&str, &Preset> {
+    let presets = document.templates.iter();
+    presets
+        .map(|(name, preset)| (name.get_ref().as_str(), preset))
+        .collect()
+}
+
 /// What an entry of the file comes to.
 type Planned<'d> = (&'d EntityEntry, Vec<EntityPlan>);
 
@@ -163,17 +180,22 @@ struct Checker<'d> {
     read: &'d ReadScene,
     registry: &'d Registry,
     sources: &'d Sources,
+    files: &'d mut FilesRead,
+    /// How many entities were planned so far.
+    planned: u64,
     /// What is spawned by the cues and rules that have not been checked yet.
     spawned: VecDeque<Vec<EntityPlan>>,
     /// By path: the entities of files that actions load.
-    loaded: BTreeMap<String, Vec<EntityPlan>>,
+    loaded: BTreeMap<String, Arc<Vec<EntityPlan>>>,
     /// The files of these, and those that they include and load.
     files_loaded: Vec<PathBuf>,
     /// How many actions there were so far.
     actions: u64,
     document: &'d Document,
     step: f64,
-    templates: BTreeMap<&'d str, TemplatePlan>,
+    presets: BTreeMap<&'d str, &'d Preset>,
+    /// Those that have been planned.
+    templates: BTreeMap<&'d str, EntityPlan>,
     /// All names that an entity bears at some time.
     names: BTreeSet<String>,
     /// Those of entities that are there from the start.
@@ -195,8 +217,27 @@ impl<'d> Checker<'d> {
     /// Begins with the next entry of a list.
     fn enter<T>(&mut self, entry: &Spanned<T>) {
         let start = entry.span().start;
-        let next = self.starts.iter().find(|&&other| other > start);
-        self.region = start..next.copied().unwrap_or(usize::MAX);
+        let next = self.starts.partition_point(|&other| other <= start);
+        self.region = start..self.starts.get(next).copied().unwrap_or(usize::MAX);
+    }
+
+    /// Counts entities that are about to be planned. Returns `false`, and reports it once, if they exceed the limit.
+    fn admit(&mut self, entities: usize, at: &Range<usize>) -> bool {
+        let limits = self.files.limits;
+        let most = limits.get(Limit::Entities);
+        let was_within = self.planned <= most;
+        let all = self.planned.saturating_add(entities as u64);
+        if all <= most {
+            self.planned = all;
+            return true;
+        }
+        self.planned = most.saturating_add(1);
+        if was_within {
+            let what = format!("the scene, with {all} entities up to here,");
+            self.faults
+                .push(limits.exceeded(Limit::Entities, at.clone(), &what));
+        }
+        false
     }
 
     fn plan_entities(&mut self, entities: &'d [Spanned<EntityEntry>]) -> Vec<Planned<'d>> {
@@ -277,6 +318,21 @@ impl<'d> Checker<'d> {
                 "run 1 frame or more",
             );
         }
+        let limits = self.files.limits;
+        if let Some(frames) = &document.frames
+            && *frames.get_ref() > limits.get(Limit::Frames)
+        {
+            let what = format!("a scene of {} frames", frames.get_ref());
+            self.faults
+                .push(limits.exceeded(Limit::Frames, frames.span(), &what));
+        }
+        if let Some(iterations) = &document.iterations
+            && u64::from(*iterations.get_ref()) > limits.get(Limit::Iterations)
+        {
+            let what = format!("a solver with {} iterations", iterations.get_ref());
+            self.faults
+                .push(limits.exceeded(Limit::Iterations, iterations.span(), &what));
+        }
         if let Some(margin) = &document.margin
             && !(0.0..=1e6).contains(margin.get_ref())
         {
@@ -356,20 +412,72 @@ impl<'d> Checker<'d> {
     }
 
     fn check_layer(&mut self, layer: &Spanned<String>) {
-        let document = self.document;
-        let known = document
-            .layers
-            .keys()
-            .map(|name| name.get_ref().as_str())
-            .chain([DEFAULT_LAYER]);
-        self.check_known(layer, "layer", "layers", known.collect());
+        let names = self.document.layers.keys();
+        let names = names.map(|name| name.get_ref().as_str());
+        self.check_known(layer, "layer", "layers", names.chain([DEFAULT_LAYER]));
     }
 
-    fn check_known(&mut self, name: &Spanned<String>, kind: &str, kinds: &str, known: Vec<&str>) {
+    /// Reports a name that is not among a few known ones.
+    fn check_known<'n>(
+        &mut self,
+        name: &Spanned<String>,
+        kind: &str,
+        kinds: &str,
+        known: impl Iterator<Item = &'n str> + Clone,
+    ) {
+        let mut searched = known.clone().inspect(|_| work::step());
+        if !searched.any(|known| known == name.get_ref()) {
+            self.unknown(name, kind, kinds, known);
+        }
+    }
+
+    /// Reports a name that is none of those that are known.
+    fn unknown<'n>(
+        &mut self,
+        name: &Spanned<String>,
+        kind: &str,
+        kinds: &str,
+        known: impl Iterator<Item = &'n str>,
+    ) {
         let text = name.get_ref().as_str();
-        if !known.contains(&text) {
-            let message = format!("there is no {kind} `{text}`");
-            self.fault(name, message, suggest(text, kinds, known));
+        let message = format!("there is no {kind} `{text}`");
+        let mend = self.suggest(text, kinds, known);
+        self.fault(name, message, mend);
+    }
+
+    /// The known name that is closest to a wrong one. Looks at all of them, and so not for faults that are not shown.
+    fn suggest<'n>(
+        &self,
+        wrong: &str,
+        kinds: &str,
+        known: impl Iterator<Item = &'n str>,
+    ) -> String {
+        match self.faults.len() < MOST_FAULTS {
+            true => suggest(wrong, kinds, known),
+            false => String::new(),
+        }
+    }
+}
+
+/// Names that the message of a cycle lists at most.
+const LINKS_SHOWN: usize = 8;
+
+/// Names in a circle, for a message: `a → b → a`. Of a long circle only the beginning and the end are shown.
+fn circle(names: &[&str]) -> String {
+    let all: Vec<&str> = names
+        .iter()
+        .copied()
+        .chain(names.first().copied())
+        .collect();
+    match all.len().checked_sub(LINKS_SHOWN) {
+        None | Some(0) => all.join(" → "),
+        Some(more) => {
+            let (first, last) = (&all[..LINKS_SHOWN / 2], &all[LINKS_SHOWN / 2 + more..]);
+            format!(
+                "{} → … {more} more … → {}",
+                first.join(" → "),
+                last.join(" → ")
+            )
         }
     }
 }

@@ -1,80 +1,97 @@
-//! Checks templates: what each consists of, and what comes along under it.
+//! Checks templates: the parts of each, and the entities that come along below it.
 
-use super::Checker;
-use crate::scene::document::EntityEntry;
+use super::{Checker, circle};
+use crate::scene::document::{EntityEntry, Preset};
 use crate::scene::place::{EntityPlan, Parts};
 use crate::store::Name;
+use std::collections::BTreeSet;
+use std::vec::IntoIter;
 use toml::Spanned;
 
-/// What a template comes to.
-#[derive(Debug)]
-pub(super) struct TemplatePlan {
-    pub(super) parts: Parts,
-    pub(super) children: Vec<EntityPlan>,
+/// A template that is being planned, with the templates of its children that are still to be planned.
+struct Pending<'d> {
+    name: &'d str,
+    preset: &'d Preset,
+    children: IntoIter<&'d Spanned<String>>,
+}
+
+impl<'d> Pending<'d> {
+    fn new(name: &'d str, preset: &'d Preset) -> Self {
+        Self {
+            name,
+            preset,
+            children: templates_below(&preset.children).into_iter(),
+        }
+    }
 }
 
 impl<'d> Checker<'d> {
     pub(super) fn check_templates(&mut self) {
-        for name in self.document.templates.keys() {
-            self.plan_template(name.get_ref(), &mut Vec::new());
+        let presets: Vec<(&str, &Preset)> = self
+            .presets
+            .iter()
+            .map(|(&name, &preset)| (name, preset))
+            .collect();
+        for (name, preset) in presets {
+            if !self.templates.contains_key(name) {
+                self.plan_template(Pending::new(name, preset));
+            }
         }
     }
 
     /// All templates, each as an entity without a name.
-    pub(super) fn template_plans(&self) -> Vec<EntityPlan> {
-        let templates = self.templates.iter();
-        templates
-            .map(|(name, template)| EntityPlan {
-                name: None,
-                template: Some(Name::new(name)),
-                parent: None,
-                parts: template.parts.clone(),
-                children: template.children.clone(),
-            })
-            .collect()
+    pub(super) fn template_plans(&mut self) -> Vec<EntityPlan> {
+        std::mem::take(&mut self.templates).into_values().collect()
     }
 
-    /// Plans a template after those that its children are made from. `around` are the templates in which it is nested.
-    fn plan_template(&mut self, name: &'d str, around: &mut Vec<&'d str>) {
-        let document = self.document;
-        let found = document
-            .templates
-            .iter()
-            .find(|(known, _)| known.get_ref() == name);
-        let Some((_, preset)) = found else {
-            // Whoever names it is told.
-            return;
-        };
-        if self.templates.contains_key(name) {
-            return;
+    /// Plans a template after those from which its children are made. They wait on a list of their own and not on the stack, because
+    /// a chain of templates can be as long as the file.
+    fn plan_template(&mut self, first: Pending<'d>) {
+        let mut around = BTreeSet::from([first.name]);
+        let mut waiting = vec![first];
+        while let Some(last) = waiting.last_mut() {
+            let Some(child) = last.children.next() else {
+                let (name, preset) = (last.name, last.preset);
+                waiting.pop();
+                around.remove(name);
+                self.finish_template(name, preset);
+                continue;
+            };
+            let name = child.get_ref().as_str();
+            if around.contains(name) {
+                let names: Vec<&str> = waiting
+                    .iter()
+                    .map(|pending| pending.name)
+                    .skip_while(|&other| other != name)
+                    .collect();
+                let message = format!("these templates come in each other: {}", circle(&names));
+                self.fault(child, message, "make this child from another template");
+            } else if let Some(&preset) = self.presets.get(name)
+                && !self.templates.contains_key(name)
+            {
+                around.insert(name);
+                waiting.push(Pending::new(name, preset));
+            }
         }
-        around.push(name);
-        self.plan_templates_of(&preset.children, around);
-        around.pop();
+    }
+
+    fn finish_template(&mut self, name: &'d str, preset: &'d Preset) {
         let parts = Parts::of_preset(preset, self.read.values(preset.components.as_ref()));
         self.check_parts(&parts);
-        let children = self.plan_children(&preset.children);
-        self.templates
-            .insert(name, TemplatePlan { parts, children });
-    }
-
-    fn plan_templates_of(
-        &mut self,
-        children: &'d [Spanned<EntityEntry>],
-        around: &mut Vec<&'d str>,
-    ) {
-        for child in children.iter().map(Spanned::get_ref) {
-            if let Some(template) = &child.template {
-                let name = template.get_ref().as_str();
-                if let Some(at) = around.iter().position(|known| *known == name) {
-                    let circle = [&around[at..], &[name]].concat().join(" → ");
-                    let message = format!("these templates come in each other: {circle}");
-                    self.fault(template, message, "make this child from another template");
-                } else {
-                    self.plan_template(name, around);
-                }
-            }
-            self.plan_templates_of(&child.children, around);
+        let mut plan = EntityPlan::new(None, Some(Name::new(name)), parts);
+        for child in self.plan_children(&preset.children) {
+            plan.push(0, &child);
         }
+        self.templates.insert(name, plan);
     }
+}
+
+/// The names of the templates from which children are made, at any depth. The parser bounds the depth.
+fn templates_below(children: &[Spanned<EntityEntry>]) -> Vec<&Spanned<String>> {
+    let mut names = Vec::new();
+    for child in children.iter().map(Spanned::get_ref) {
+        names.extend(child.template.as_ref());
+        names.extend(templates_below(&child.children));
+    }
+    names
 }

@@ -4,7 +4,7 @@ use super::Checker;
 use crate::scene::ask::{EVENT, OF_AN_ENTITY, OF_THE_WORLD};
 use crate::scene::document::ExpectEntry;
 use crate::scene::expect::{Condition, Expectation, When};
-use crate::scene::fault::{Fault, suggest};
+use crate::scene::fault::Fault;
 use crate::scene::language::{
     Expression, ExpressionKind, Names, Path, Problem, Question, Time, Value, WhenText,
     parse_expectation, unknown_function,
@@ -106,17 +106,22 @@ impl<'d> Checker<'d> {
         let problem = match &source.kind {
             ExpressionKind::Path(path) => self.check_path(path),
             ExpressionKind::Question(Question::Count(template)) => {
-                let known = self.templates.keys().copied().collect();
-                not_among(template, "template", "templates", known)
+                let is_known = self.templates.contains_key(template.as_str());
+                let known = self.templates.keys().copied();
+                (!is_known).then(|| self.not_among(template, "template", "templates", known))
             }
             ExpressionKind::Question(Question::Happens(event) | Question::Events(event)) => {
-                let known = self.registry.event_names().collect();
-                not_among(event, "event", "registered events", known)
+                let mut known = self.registry.event_names();
+                let is_known = known.any(|known| known == event);
+                let known = self.registry.event_names();
+                (!is_known).then(|| self.not_among(event, "event", "registered events", known))
             }
             ExpressionKind::Question(Question::Control(control)) => {
                 let known = self.document.controls.keys();
-                let known = known.map(|name| name.get_ref().as_str()).collect();
-                not_among(control, "control", "names under `controls`", known)
+                let known = known.map(|name| name.get_ref().as_str());
+                let is_known = known.clone().any(|known| known == control);
+                let kinds = "names under `controls`";
+                (!is_known).then(|| self.not_among(control, "control", kinds, known))
             }
             ExpressionKind::Question(Question::Counter(_)) => {
                 // Which counters there are is known when a frame has run.
@@ -137,19 +142,32 @@ impl<'d> Checker<'d> {
         }
     }
 
-    fn unknown_entity(&self, name: &str) -> (String, String) {
-        let names = self.names.iter().map(String::as_str);
-        (
-            format!("there is no entity `{name}`"),
-            suggest(name, "names", names),
+    pub(super) fn unknown_entity(&self, name: &str) -> (String, String) {
+        self.not_among(
+            name,
+            "entity",
+            "names",
+            self.names.iter().map(String::as_str),
         )
+    }
+
+    /// Says that a name is none of those that are known, and how to fix it.
+    fn not_among<'n>(
+        &self,
+        name: &str,
+        kind: &str,
+        kinds: &str,
+        known: impl Iterator<Item = &'n str>,
+    ) -> (String, String) {
+        let message = format!("there is no {kind} `{name}`");
+        (message, self.suggest(name, kinds, known))
     }
 
     pub(super) fn check_path(&self, path: &Path) -> Option<(String, String)> {
         let base = path.base.as_str();
         let Some(component) = path.fields.first() else {
-            let parameters = self.read.parameters.all();
-            if parameters.contains(&base) || OF_THE_WORLD.contains(&base) {
+            let parameters = &self.read.parameters;
+            if parameters.contains(base) || OF_THE_WORLD.contains(&base) {
                 return None;
             }
             if let Some(function) = base.strip_suffix("()") {
@@ -165,10 +183,10 @@ impl<'d> Checker<'d> {
                     format!("name something of it, such as `{base}.position.x`"),
                 ));
             }
-            let known = OF_THE_WORLD.into_iter().chain(parameters);
+            let known = OF_THE_WORLD.into_iter().chain(parameters.all());
             return Some((
                 format!("`{base}` stands for nothing"),
-                suggest(base, "words and parameters", known),
+                self.suggest(base, "words and parameters", known),
             ));
         };
         if self.is_about_event && base == EVENT {
@@ -177,8 +195,9 @@ impl<'d> Checker<'d> {
         if !self.names.contains(base) {
             return Some(self.unknown_entity(base));
         }
-        let known = OF_AN_ENTITY.into_iter().chain(self.registry.names());
-        not_among(component, "component", "components", known.collect())
+        let known = || OF_AN_ENTITY.into_iter().chain(self.registry.names());
+        let is_known = known().any(|known| known == component);
+        (!is_known).then(|| self.not_among(component, "component", "components", known()))
     }
 
     /// A condition that can only come to a number or a text is a slip.
@@ -269,16 +288,5 @@ impl<'d> Checker<'d> {
                 None
             }
         }
-    }
-}
-
-/// What is wrong with a name that is none of those that are known, and how to mend it.
-fn not_among(name: &str, kind: &str, kinds: &str, known: Vec<&str>) -> Option<(String, String)> {
-    match known.contains(&name) {
-        true => None,
-        false => Some((
-            format!("there is no {kind} `{name}`"),
-            suggest(name, kinds, known),
-        )),
     }
 }

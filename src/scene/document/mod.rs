@@ -11,6 +11,7 @@ pub(in crate::scene) use actions::{
 };
 
 use super::arrange::ArrangeEntry;
+use super::limits::LimitsEntry;
 use schemars::JsonSchema;
 use schemars::transform::{RecursiveTransform, Transform};
 use serde::Deserialize;
@@ -89,13 +90,17 @@ pub(in crate::scene) struct Document {
     #[schemars(schema_with = "any_parameters")]
     #[serde(rename = "parameters", default)]
     pub(in crate::scene) _parameters: Option<String>,
+    /// Upper bounds that keep a faulty scene from taking all memory; the loading program can override each.
+    #[serde(default)]
+    pub(in crate::scene) limits: LimitsEntry,
     /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
     pub(in crate::scene) gravity: Option<Triple>,
     /// 2 if z takes no part in collision; 3 unless given.
     #[schemars(with = "Option<u8>", range(min = 2, max = 3))]
     pub(in crate::scene) dimensions: Option<Spanned<u8>>,
     /// How often in a frame overlapping dynamic bodies are moved apart at most; 4 unless given.
-    pub(in crate::scene) iterations: Option<u32>,
+    #[schemars(with = "Option<u32>")]
+    pub(in crate::scene) iterations: Option<Spanned<u32>>,
     /// How far apart boxes may be and still touch, in metres; 0.001 unless given.
     #[schemars(with = "Option<f64>", range(min = 0.0))]
     pub(in crate::scene) margin: Option<Spanned<f64>>,

@@ -3,12 +3,13 @@
 //! `serde` stops at the first fault. So what it stumbles over is noted, cut out of the parsed tree by its span, and the
 //! rest is read again, until nothing is left to stumble over.
 
+mod files;
 mod parameters;
 mod sources;
 mod words;
 
 use super::document::Document;
-use super::fault::{Fault, suggest};
+use super::fault::{Fault, MOST_FAULTS, suggest};
 use super::registry::{Attach, Registry};
 use serde::Deserialize;
 use std::borrow::Cow;
@@ -18,12 +19,10 @@ use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue, Deserializer};
 use words::{shape_fault, syntax_fault};
 
+pub use files::SceneFiles;
 pub use parameters::Parameters;
 pub(super) use parameters::{ParameterValues, place_of, start_in};
-pub(super) use sources::{Sources, read_file, refuse_elsewhere, root_of};
-
-/// Faults of shape that are looked for at most.
-const MOST_FAULTS: usize = 100;
+pub(super) use sources::{FilesRead, Sources, read_file, refuse_elsewhere, root_of};
 
 /// The values of one `components` table, by name.
 pub(super) type ComponentValues = Vec<(String, Attach)>;
@@ -79,11 +78,15 @@ pub(super) fn read(
     path: &Path,
     registry: &Registry,
     parameters: &Parameters,
+    files: &mut FilesRead,
 ) -> Outcome {
     let mut faults = Vec::new();
-    let root = root_of(path, registry);
-    let sources = Sources::gather(text, path, &root, &mut faults);
-    let scene = read_sources(&sources, registry, parameters, &mut faults);
+    let sources = Sources::gather(text, path, registry, files, &mut faults);
+    // Checking a scene that exceeds a limit could take what the limit is to save.
+    let scene = match files.is_exceeded() {
+        true => None,
+        false => read_sources(&sources, registry, parameters, &mut faults),
+    };
     Outcome {
         scene,
         sources,
@@ -99,12 +102,15 @@ fn read_sources(
 ) -> Option<ReadScene> {
     // Declared first, because the tree borrows from them.
     let mut literals = Vec::new();
-    let padded = sources.padded();
     let text = sources.text();
     let mut parsed = Vec::new();
-    for source in &padded {
-        let (root, syntax_errors) = DeTable::parse_recoverable(source);
-        faults.extend(syntax_errors.iter().map(syntax_fault));
+    for source in sources.iter() {
+        let (mut root, syntax_errors) = DeTable::parse_recoverable(&source.text);
+        let errors = syntax_errors.iter();
+        faults.extend(errors.map(|error| syntax_fault(error, source.start)));
+        if source.start > 0 {
+            sources::shift(root.get_mut(), source.start);
+        }
         parsed.push((root, syntax_errors.is_empty()));
     }
     if parsed.iter().any(|(_, is_whole)| !is_whole) {

@@ -92,6 +92,10 @@ impl Names for ParameterValues {
 }
 
 impl ParameterValues {
+    pub(in crate::scene) fn contains(&self, name: &str) -> bool {
+        self.0.contains_key(name)
+    }
+
     /// Takes the parameters out of a file.
     pub(super) fn take(
         root: &mut DeTable<'_>,

@@ -1,11 +1,12 @@
 //! The files of a scene: the one that is loaded and those that it includes.
 //!
-//! All places are told in one text, in which the files stand one after the other with a line end between. Each file is parsed
-//! behind as many blanks as the texts before it take up, so that what the parser says of places is true of that text.
+//! All places refer to one text, in which the files stand one after the other with a line end between. Each file is parsed by
+//! itself, and then its places are shifted by the length of the texts before it.
 
 use crate::scene::fault::Fault;
+use crate::scene::limits::{Limit, Limits};
 use crate::scene::registry::Registry;
-use std::collections::VecDeque;
+use std::collections::{BTreeSet, VecDeque};
 use std::fs::File;
 use std::io::{self, Read};
 use std::ops::Range;
@@ -13,8 +14,77 @@ use std::path::{Path, PathBuf};
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue};
 
-/// Files that a scene is made of at most.
-const MOST_FILES: usize = 100;
+/// Actions load at most this many files within each other. Each is read by a nested call, so the depth costs stack.
+const DEEPEST: usize = 16;
+
+/// The files that were read so far for one scene.
+#[derive(Default, Debug)]
+pub(crate) struct FilesRead {
+    files: u64,
+    bytes: u64,
+    /// The file that is being read, behind those whose actions load it.
+    chain: Vec<PathBuf>,
+    /// Those of the program, or else of the scene that loads all others.
+    pub(crate) limits: Limits,
+    is_exceeded: bool,
+}
+
+impl FilesRead {
+    /// Counts a file. Returns the fault if it exceeds a limit.
+    fn add(&mut self, path: &Path, text: &str, span: &Range<usize>) -> Result<(), Fault> {
+        self.files += 1;
+        self.bytes += text.len() as u64;
+        self.is_exceeded = self.files > self.limits.get(Limit::Files)
+            || self.bytes > self.limits.get(Limit::Bytes);
+        let shown = path.display();
+        if self.files > self.limits.get(Limit::Files) {
+            let what = format!("{shown}, the file number {},", self.files);
+            return Err(self.limits.exceeded(Limit::Files, span.clone(), &what));
+        }
+        if self.bytes > self.limits.get(Limit::Bytes) {
+            let what = format!("{shown}, with {} bytes in all files up to it,", self.bytes);
+            return Err(self.limits.exceeded(Limit::Bytes, span.clone(), &what));
+        }
+        Ok(())
+    }
+
+    /// Enters a file that an action loads. Fails with a message and its remedy if it loads itself or is nested too deeply.
+    pub(crate) fn enter(&mut self, path: &Path) -> Result<(), (String, String)> {
+        let own = identity(path);
+        let shown = path.display();
+        if self.chain.contains(&own) {
+            let message = format!(
+                "{shown} loads itself, by its own actions or by those of files that it loads"
+            );
+            return Err((message, String::from("take one of these actions out")));
+        }
+        if self.chain.len() > DEEPEST {
+            let message = format!(
+                "{shown} is loaded by more than {DEEPEST} files, each loaded by the one before"
+            );
+            return Err((
+                message,
+                String::from("load it from a file that comes earlier"),
+            ));
+        }
+        self.chain.push(own);
+        Ok(())
+    }
+
+    /// Whether there were more files than the limits allow.
+    pub(super) fn is_exceeded(&self) -> bool {
+        self.is_exceeded
+    }
+
+    /// Whether the file that is being read is loaded by an action of another.
+    pub(crate) fn is_loading(&self) -> bool {
+        self.chain.len() > 1
+    }
+
+    pub(crate) fn leave(&mut self) {
+        self.chain.pop();
+    }
+}
 
 /// One file.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -37,39 +107,49 @@ pub(crate) struct Sources(Vec<Source>);
 
 impl Sources {
     /// Reads the files that are included, and those that these include, each once.
-    pub(super) fn gather(text: &str, path: &Path, root: &Path, faults: &mut Vec<Fault>) -> Self {
+    pub(super) fn gather(
+        text: &str,
+        path: &Path,
+        registry: &Registry,
+        read: &mut FilesRead,
+        faults: &mut Vec<Fault>,
+    ) -> Self {
+        let root = root_of(path, registry);
         let mut all = Self(vec![Source {
             path: path.to_owned(),
             text: text.to_owned(),
             start: 0,
         }]);
-        let mut known = vec![identity(path)];
-        let mut waiting: VecDeque<(PathBuf, Range<usize>)> = all.0[0].includes().into();
+        let (limits, includes) = all.0[0].heads();
+        if read.files == 0 {
+            read.limits = registry.limits.or(limits);
+            read.chain = vec![identity(path)];
+        }
+        if let Err(fault) = read.add(path, text, &(0..0)) {
+            faults.push(fault);
+            return all;
+        }
+        let mut known = BTreeSet::from([identity(path)]);
+        let mut waiting: VecDeque<(PathBuf, Range<usize>)> = includes.into();
         while let Some((path, span)) = waiting.pop_front() {
             let own = identity(&path);
-            if known.contains(&own) {
+            if !known.insert(own) {
                 continue;
             }
-            known.push(own);
             let shown = path.display();
-            if all.0.len() == MOST_FILES {
-                let message = format!("{shown} is one file too many");
-                faults.push(Fault::new(
-                    span,
-                    message,
-                    format!("a scene has {MOST_FILES} files at most"),
-                ));
-                break;
-            }
-            if let Err((message, mend)) = refuse_elsewhere(&path, root) {
+            if let Err((message, mend)) = refuse_elsewhere(&path, &root) {
                 faults.push(Fault::new(span, message, mend));
                 continue;
             }
             match read_file(&path) {
                 Ok(text) => {
+                    if let Err(fault) = read.add(&path, &text, &span) {
+                        faults.push(fault);
+                        break;
+                    }
                     let start = all.0.last().map_or(0, |last| last.end() + 1);
                     let source = Source { path, text, start };
-                    waiting.extend(source.includes());
+                    waiting.extend(source.heads().1);
                     all.0.push(source);
                 }
                 Err(error) => {
@@ -101,14 +181,6 @@ impl Sources {
     pub(crate) fn at(&self, place: usize) -> &Source {
         let after = self.0.partition_point(|source| source.start <= place);
         &self.0[after.saturating_sub(1)]
-    }
-
-    /// Each file behind as many blanks as put it where it is in the text of all.
-    pub(super) fn padded(&self) -> Vec<String> {
-        let files = self.0.iter();
-        files
-            .map(|source| format!("{}{}", " ".repeat(source.start), source.text))
-            .collect()
     }
 }
 
@@ -166,11 +238,15 @@ fn identity(path: &Path) -> PathBuf {
 }
 
 impl Source {
-    /// The files that it includes, each with the place of its name. What is not a list of texts is told when the file is read.
-    fn includes(&self) -> Vec<(PathBuf, Range<usize>)> {
+    /// The limits that it sets, and the files that it includes, each with the place of its name. Values of the wrong shape are
+    /// reported when the whole file is read.
+    fn heads(&self) -> (Limits, Vec<(PathBuf, Range<usize>)>) {
         let (root, _) = DeTable::parse_recoverable(&self.text);
-        let Some(DeValue::Array(paths)) = root.get_ref().get("include").map(Spanned::get_ref)
-        else {
+        (limits_in(root.get_ref()), self.includes_in(root.get_ref()))
+    }
+
+    fn includes_in(&self, root: &DeTable<'_>) -> Vec<(PathBuf, Range<usize>)> {
+        let Some(DeValue::Array(paths)) = root.get("include").map(Spanned::get_ref) else {
             return Vec::new();
         };
         let directory = self.path.parent().unwrap_or(Path::new(""));
@@ -184,6 +260,45 @@ impl Source {
         });
         paths.collect()
     }
+}
+
+/// The limits of a file that is not checked yet.
+fn limits_in(root: &DeTable<'_>) -> Limits {
+    let mut limits = Limits::default();
+    let Some(DeValue::Table(given)) = root.get("limits").map(Spanned::get_ref) else {
+        return limits;
+    };
+    for limit in Limit::ALL {
+        if let Some(DeValue::Integer(number)) = given.get(limit.name()).map(Spanned::get_ref)
+            && let Ok(value) =
+                u64::from_str_radix(&number.as_str().replace('_', ""), number.radix())
+        {
+            limits.set(limit, value);
+        }
+    }
+    limits
+}
+
+/// Shifts all places in a table.
+pub(super) fn shift(table: &mut DeTable<'_>, by: usize) {
+    let shifted = |span: Range<usize>| span.start + by..span.end + by;
+    let before = std::mem::take(table);
+    for (key, mut value) in before {
+        let key = Spanned::new(shifted(key.span()), key.into_inner());
+        shift_value(&mut value, by);
+        table.insert(key, value);
+    }
+}
+
+fn shift_value(value: &mut Spanned<DeValue<'_>>, by: usize) {
+    let span = value.span();
+    match value.get_mut() {
+        DeValue::Table(table) => shift(table, by),
+        DeValue::Array(array) => array.iter_mut().for_each(|item| shift_value(item, by)),
+        _ => {}
+    }
+    let inner = std::mem::replace(value.get_mut(), DeValue::Boolean(false));
+    *value = Spanned::new(span.start + by..span.end + by, inner);
 }
 
 /// Lists that grow by what is included, and tables into which it is merged.

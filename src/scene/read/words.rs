@@ -3,9 +3,11 @@
 use crate::scene::fault::{Fault, suggest};
 use std::ops::Range;
 
-pub(super) fn syntax_fault(error: &toml::de::Error) -> Fault {
+/// `start` is where the file begins in the text of all files.
+pub(super) fn syntax_fault(error: &toml::de::Error, start: usize) -> Fault {
+    let span = error.span().unwrap_or(0..0);
     Fault::new(
-        error.span().unwrap_or(0..0),
+        span.start + start..span.end + start,
         format!("this is not TOML: {}", error.message().trim()),
         "mend the line; the rest of the file is checked after that",
     )

@@ -215,6 +215,7 @@ fn what_comes_from_the_future_or_is_something_else_is_refused() {
                 gravity: None,
                 is_flat: false,
                 iterations: None,
+                limits: Default::default(),
                 margin: None,
                 seed: None,
                 layers: Vec::new(),

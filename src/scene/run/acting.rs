@@ -7,6 +7,7 @@ use crate::scene::cue::{Rule, Side, Trigger};
 use crate::scene::document::VerdictEntry;
 use crate::scene::happenings::Happenings;
 use crate::scene::language::{Expression, Value};
+use crate::scene::names::NamesNow;
 use crate::scene::report::Outcome;
 use crate::schedule::{Cause, Watch};
 
@@ -26,6 +27,10 @@ impl SceneRun<'_> {
     pub(super) fn carry_out_actions(&mut self, frame: u64, watch: Watch<'_>) {
         let scene = self.scene;
         self.move_controls(frame);
+        let due = scene.cues.iter().filter(|cue| cue.at.include(frame));
+        let actions: usize = due.clone().map(|cue| cue.actions.len()).sum();
+        let questions = scene.rules.len().max(actions);
+        NamesNow::list(self.runtime.world_mut(), questions);
         for (rule, place) in scene.rules.iter().zip(0..) {
             let stage = Stage::of(scene, frame);
             match &rule.trigger {
@@ -47,9 +52,10 @@ impl SceneRun<'_> {
             }
         }
         let stage = Stage::of(scene, frame);
-        for cue in scene.cues.iter().filter(|cue| cue.at.include(frame)) {
+        for cue in due {
             self.carry_out(&cue.actions, &stage, "", watch);
         }
+        NamesNow::clear(self.runtime.world_mut());
     }
 
     /// Carries out what a rule brings about, for each thing that it is about of which its condition holds.
@@ -123,6 +129,11 @@ impl SceneRun<'_> {
                 self.stopped
                     .get_or_insert(Outcome::stopped(frame - 1, held, why));
                 continue;
+            }
+            let world = self.runtime.world_mut();
+            match action.keeps_names() {
+                true => NamesNow::outlast(world),
+                false => NamesNow::clear(world),
             }
             if let Err(missed) = action.carry_out(&mut self.runtime, stage) {
                 let told = format!("frame {frame}: {}: {}", action.describe(), missed.reason());

@@ -11,10 +11,12 @@ use crate::runtime::{Controls, Runtime};
 use crate::scene::action::About;
 use crate::scene::expect::{remedy, touching_first};
 use crate::scene::happenings::Happenings;
+use crate::scene::names::NamesNow;
 use crate::scene::report::{Leftovers, Outcome, Report};
 use crate::scene::scene_file::Scene;
 use crate::schedule::{Cause, Clock, Watch};
 use crate::store::World;
+use rustc_hash::FxHashMap;
 use serde_json::Value as Json;
 use std::collections::VecDeque;
 
@@ -128,16 +130,19 @@ impl<'s> SceneRun<'s> {
         scene.put_templates(world);
         world.set_global(Happenings::default());
         world.set_global(Controls::default());
+        let mut named = FxHashMap::default();
         let mut children = Vec::new();
         for plan in &scene.entities {
-            let entity = plan.spawn(world)?;
+            let entity = plan.spawn(world, |entity, name| {
+                named.extend(name.map(|name| (name.clone(), entity)));
+            })?;
             children.extend(plan.parent.as_ref().map(|parent| (entity, parent)));
         }
         for (child, parent) in children {
-            let parent = world
-                .find(parent)
+            let parent = named
+                .get(parent.as_str())
                 .expect("a scene was checked: its parents are among its entities");
-            world.link(child, parent)?;
+            world.link(child, *parent)?;
         }
         runtime.settle()?;
         let mut run = Self {
@@ -312,6 +317,10 @@ impl<'s> SceneRun<'s> {
     fn check_expectations(&mut self) -> Result<(), Error> {
         let frame = self.frame();
         let scene = self.scene;
+        let open = self.outcomes.iter().zip(&scene.expectations);
+        let due = open
+            .filter(|(outcome, expectation)| outcome.is_none() && expectation.when.is_due(frame));
+        NamesNow::list(self.runtime.world_mut(), due.count());
         let states = self.outcomes.iter_mut().zip(&mut self.progress);
         for (expectation, (outcome, progress)) in scene.expectations.iter().zip(states) {
             if outcome.is_some() || !expectation.when.is_due(frame) {
@@ -347,6 +356,7 @@ impl<'s> SceneRun<'s> {
                     ),
             );
         }
+        NamesNow::clear(self.runtime.world_mut());
         Ok(())
     }
 

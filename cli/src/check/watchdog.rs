@@ -1,0 +1,176 @@
+//! Runs each scene in a process of its own, so that a scene that exhausts the memory, the stack or the time harms no other.
+
+use super::find::Found;
+use super::judge::{judge, registry_for};
+use super::judged::Judged;
+use crate::arguments::{CheckCommand, CheckOneCommand};
+use crate::engine::Engine;
+use crate::trouble::Trouble;
+use crate::{Verdict, telling};
+use gerust::scene::Registry;
+use std::ffi::OsString;
+use std::io::{self, Read, Seek, Write};
+use std::path::{Path, PathBuf};
+use std::process::{Command, ExitStatus, Stdio};
+use std::time::{Duration, Instant};
+use wait_timeout::ChildExt;
+
+/// The program of this process, if it can be started again for a single scene.
+#[derive(Debug)]
+pub(crate) struct OwnProcess(Option<PathBuf>);
+
+impl OwnProcess {
+    /// Arguments that are not those of the process come from a caller: its program does something else when it is started again.
+    pub(crate) fn of(arguments: &[OsString]) -> Self {
+        let is_own = std::env::args_os().eq(arguments.iter().cloned());
+        Self(is_own.then(|| std::env::current_exe().ok()).flatten())
+    }
+}
+
+/// Runs scenes and stops those that exceed a limit.
+pub(super) struct Watchdog<'c> {
+    pub(super) engine: &'c Engine,
+    /// With the root and the limits that were given.
+    pub(super) registry: &'c Registry,
+    pub(super) command: &'c CheckCommand,
+    pub(super) process: &'c OwnProcess,
+}
+
+impl Watchdog<'_> {
+    /// Runs one scene. Without a process of its own it runs in this one, without limits of time and memory.
+    pub(super) fn judge(&self, found: &Found) -> Judged {
+        let Some(program) = &self.process.0 else {
+            let registry = registry_for(found, self.registry);
+            return judge(self.engine, found.path.clone(), &registry);
+        };
+        let start = Instant::now();
+        match self.judge_apart(program, found) {
+            Ok(Ok(judged)) => Judged {
+                path: found.path.clone(),
+                ..judged
+            },
+            Ok(Err(reason)) => Judged::broke(&found.path, start.elapsed(), reason),
+            Err(error) => {
+                let reason = format!(
+                    "cannot run the scene in a process of its own: {error}; free some memory or disk space, or use fewer `--jobs`"
+                );
+                Judged::broke(&found.path, start.elapsed(), reason)
+            }
+        }
+    }
+
+    /// The results of the scene, or why there are none.
+    fn judge_apart(&self, program: &Path, found: &Found) -> io::Result<Result<Judged, String>> {
+        let folder = tempfile::tempdir()?;
+        let results = folder.path().join("results.json");
+        let mut messages = tempfile::tempfile()?;
+        let mut command = Command::new(program);
+        command.args(telling::flags()).arg("check-one");
+        if let Some(root) = self.command.root.as_ref().or(found.root.as_ref()) {
+            command.arg("--root").arg(root);
+        }
+        for limit in &self.command.limit {
+            command.arg("--limit").arg(limit.to_string());
+        }
+        command
+            .arg("--memory-limit")
+            .arg(self.command.memory_limit.to_string())
+            .arg("--results")
+            .arg(&results)
+            .arg("--")
+            .arg(&found.path)
+            .stdin(Stdio::null())
+            .stderr(messages.try_clone()?);
+        let mut child = command.spawn()?;
+        let limit = Duration::from_secs(self.command.time_limit);
+        let status = child.wait_timeout(limit)?;
+        if status.is_none() {
+            child.kill()?;
+            child.wait()?;
+        }
+        let mut said = Vec::new();
+        messages.rewind()?;
+        messages.read_to_end(&mut said)?;
+        let Some(status) = status else {
+            forward(&said);
+            return Ok(Err(format!(
+                "it took longer than {} s, the time limit, and was stopped; run fewer frames, or raise `--time-limit`",
+                limit.as_secs()
+            )));
+        };
+        let stored = std::fs::read(&results);
+        let judged = stored
+            .ok()
+            .and_then(|text| serde_json::from_slice(&text).ok());
+        match judged {
+            Some(judged) => {
+                forward(&said);
+                Ok(Ok(judged))
+            }
+            None => Ok(Err(self.why(status, &said))),
+        }
+    }
+
+    /// Why a process ended without results.
+    fn why(&self, status: ExitStatus, said: &[u8]) -> String {
+        let said = String::from_utf8_lossy(said);
+        let last = said.lines().rfind(|line| !line.trim().is_empty());
+        if said.contains("memory allocation of") {
+            return format!(
+                "it used more than {} MiB of memory, the memory limit, and was stopped; make the scene smaller, or raise `--memory-limit`",
+                self.command.memory_limit
+            );
+        }
+        format!(
+            "its process ended without results ({status}): {}; run the scene alone with `run`",
+            last.unwrap_or("it printed nothing").trim()
+        )
+    }
+}
+
+/// Passes on what a process printed on standard error.
+fn forward(said: &[u8]) {
+    // If standard error has no reader, the exit code still reports the result.
+    let _ = io::stderr().write_all(said);
+}
+
+/// Runs one scene for the process that watches over this one.
+pub(crate) fn run_one(engine: &Engine, command: &CheckOneCommand) -> Verdict {
+    limit_memory(command.memory_limit);
+    let mut registry = engine.registry().clone();
+    if let Some(root) = &command.root {
+        registry.set_root(root);
+    }
+    for limit in &command.limit {
+        registry.set_limit(limit.0, limit.1);
+    }
+    let judged = judge(engine, command.scene.clone(), &registry);
+    let text = serde_json::to_vec(&judged).map_err(Trouble::other)?;
+    std::fs::write(&command.results, text).map_err(|error| {
+        let path = command.results.display();
+        Trouble::other(format!(
+            "cannot write {path}: {error}; free some disk space"
+        ))
+    })?;
+    Ok(true)
+}
+
+/// Makes the system refuse this process more memory, which ends it.
+fn limit_memory(mib: u64) {
+    #[cfg(target_os = "linux")]
+    {
+        use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
+        // Private writable memory: address space that is only reserved does not count.
+        let maximum = getrlimit(Resource::Data).maximum;
+        let bytes = mib << 20;
+        let current = maximum.map_or(bytes, |maximum| maximum.min(bytes));
+        let limit = Rlimit {
+            current: Some(current),
+            maximum,
+        };
+        // Lowering one's own limit is always allowed.
+        let _ = setrlimit(Resource::Data, limit);
+    }
+    #[cfg(not(target_os = "linux"))]
+    let _ = mib;
+}

@@ -1,0 +1,32 @@
+//! An upper bound on the number of entities.
+
+/// How many entities may be alive: a global of every runtime. Default: no limit but memory.
+///
+/// A frame after which more are alive fails. So a spawner with a slip in its rate ends with an error instead of taking all memory.
+/// Within the frame, copies of templates that would exceed the limit by more than one copy are not made.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::store::MostEntities;
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().set_global(MostEntities(2));
+/// for _ in 0..2 {
+///     runtime.world_mut().spawn((Transform::default(),));
+/// }
+/// runtime.run_frames(1)?;
+/// runtime.world_mut().spawn((Transform::default(),));
+/// let error = runtime.run_frames(1).unwrap_err();
+/// assert!(error.to_string().starts_with("there are 3 entities"));
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[derive(Clone, Copy, PartialEq, Eq, Debug)]
+pub struct MostEntities(pub u64);
+
+impl Default for MostEntities {
+    fn default() -> Self {
+        Self(u64::MAX)
+    }
+}
