@@ -210,6 +210,18 @@ pub(crate) enum Kind {
     #[error("a grid of tiles cannot be made: {reason}")]
     BadTiles { reason: String },
     #[error(
+        "the placement of entity {label} is not finite after frame {frame}: {problem}; {writers}"
+    )]
+    NotFinite {
+        entity: Entity,
+        label: String,
+        frame: u64,
+        problem: String,
+        /// The only one that can have written it.
+        system: Option<String>,
+        writers: String,
+    },
+    #[error(
         "there are {count} entities, which exceeds the limit of {most}; despawn some, or raise the limit: the global `MostEntities`, \
          or `limits.entities` of a scene"
     )]
@@ -303,13 +315,14 @@ impl Error {
         Some((&place.file, place.line))
     }
 
-    /// The frame in which the program's code panicked.
+    /// The frame in which the program's code panicked, or after which a placement was not finite.
     #[must_use]
     pub fn frame(&self) -> Option<u64> {
         match *self.0 {
             Kind::SystemPanicked { frame, .. }
             | Kind::EditPanicked { frame, .. }
-            | Kind::StepPanicked { frame, .. } => Some(frame),
+            | Kind::StepPanicked { frame, .. }
+            | Kind::NotFinite { frame, .. } => Some(frame),
             _ => None,
         }
     }
@@ -335,6 +348,7 @@ impl Error {
             | Kind::BadCollider { entity, .. }
             | Kind::StrayLayer { entity, .. }
             | Kind::SamePair { entity, .. }
+            | Kind::NotFinite { entity, .. }
             | Kind::BadBody { entity, .. } => Some(entity),
             #[cfg(feature = "snapshot")]
             Kind::NotWritten { entity, .. }
@@ -358,6 +372,7 @@ impl Error {
             | Kind::ClaimFailed { system, .. }
             | Kind::SystemPanicked { system, .. }
             | Kind::EditPanicked { system, .. } => Some(system),
+            Kind::NotFinite { system, .. } => system.as_deref(),
             _ => None,
         }
     }

@@ -422,3 +422,41 @@ fn slips_in_rules_and_actions_are_faults() {
         }
     }
 }
+
+/// JSON, in which values are asked for, has no infinite numbers.
+#[test]
+fn a_change_writes_only_the_field_that_it_names() -> Result<(), Box<dyn std::error::Error>> {
+    let text = r#"
+title = "anvil"
+frames = 4
+[[entities]]
+name = "anvil"
+body = { gravity-scale = 0 }
+[[cues]]
+frame = 1
+do = [{ change = { field = "anvil.body.friction", to = "anvil.body.friction + 0.5" } }]
+[[cues]]
+frame = 2
+do = [{ change = { field = "anvil.body.velocity.x", to = "3" } }]
+[[cues]]
+frame = 3
+do = [
+    { change = { field = "anvil.body.velocity.y", to = "1e300 * 1e300" } },
+    { change = { field = "anvil.body.friction", to = "1e300" } },
+    { change = { field = "anvil.transform.scale.x", to = "1e39" } },
+]
+"#;
+    let scene = Scene::parse(text, "anvil.toml", &registry())?;
+    let mut run = scene.start(Runtime::new())?;
+    let world = run.runtime_mut().world_mut();
+    let anvil = world.find("anvil").expect("it is in the scene");
+    world.get_mut::<Body>(anvil)?.mass = f32::INFINITY;
+    while run.advance()? {}
+    let world = run.runtime().world();
+    let body = world.get::<Body>(anvil)?;
+    assert_eq!((body.mass, body.friction), (f32::INFINITY, 0.5));
+    assert_eq!(body.velocity, Vec3::X * 3.0);
+    assert_eq!(world.get::<Transform>(anvil)?.scale, Vec3::ONE);
+    assert_eq!(run.report().missed().len(), 3, "{}", run.report());
+    Ok(())
+}

@@ -278,7 +278,7 @@ fn faults_of_arrangements_are_told() {
         ("random = 99, within = [1, 1, 1], spacing = 1", "found room"),
         (
             "grid = [2000, 2000, 2], step = [1, 1, 1]",
-            "8000000 entities are too many for one arrangement",
+            "exceeds the limit of 1000000 entities",
         ),
     ] {
         let told = faults(&format!(

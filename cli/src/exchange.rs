@@ -88,7 +88,7 @@ pub(crate) fn export(engine: &Engine, command: &ExportCommand) -> Verdict {
     let frame = output::frame_within(&scene, command.at)?;
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     output::advance_to(&mut run, frame)?;
-    target.write(gerust::gltf::export(run.runtime().world()).as_bytes())?;
+    target.write(gerust::gltf::export(run.runtime().world())?.as_bytes())?;
     output::print(&format!(
         "{}: the scene after frame {frame}",
         command.output.display()

@@ -68,20 +68,62 @@ fn adapted(text: &str, name: &str, sources: &Sources) -> String {
     renamed.replace(EXAMPLE, &name.replace('-', "_")) + own_workspace
 }
 
+/// Words of the language, which cannot name a crate.
+const KEYWORDS: &[&str] = &[
+    "abstract", "as", "async", "await", "become", "box", "break", "const", "continue", "crate",
+    "do", "dyn", "else", "enum", "extern", "false", "final", "fn", "for", "gen", "if", "impl",
+    "in", "let", "loop", "macro", "match", "mod", "move", "mut", "override", "priv", "pub", "ref",
+    "return", "self", "static", "struct", "super", "trait", "true", "try", "type", "typeof",
+    "unsafe", "unsized", "use", "virtual", "where", "while", "yield",
+];
+/// Crates of the language and folders of the build, which have these names already.
+const TAKEN: &[&str] = &[
+    "alloc",
+    "build",
+    "core",
+    "deps",
+    "examples",
+    "incremental",
+    "proc_macro",
+    "std",
+    "test",
+];
+/// Names of devices, which cannot name a file on some systems.
+const DEVICES: &[&str] = &["aux", "con", "nul", "prn"];
+
+/// Whether the new crate depends on a crate of this name, or is one of those of this project.
+fn is_dependency(name: &str) -> bool {
+    let manifest = FILES[0].1.lines();
+    let mut lines = manifest.skip_while(|line| *line != "[dependencies]");
+    name.starts_with("gerust") || lines.any(|line| line.split([' ', '.', '=']).next() == Some(name))
+}
+
 /// The name of the directory, if it can be that of a crate.
 fn crate_name(directory: &Path) -> Result<String, Trouble> {
     let name = directory.file_name().and_then(|name| name.to_str());
     let name = name.unwrap_or_default();
-    let is_inside = |letter: char| letter.is_ascii_alphanumeric() || "_-".contains(letter);
-    let is_name = name.starts_with(|letter: char| letter.is_ascii_lowercase())
-        && name.chars().all(is_inside)
-        && !["gerust", "test", "core", "std", "alloc"].contains(&name);
-    match is_name {
-        true => Ok(name.to_owned()),
-        false => Err(Trouble::other(format!(
-            "`{name}` cannot be the name of a crate: use small letters, digits, `_` and `-`, a letter first"
-        ))),
-    }
+    let is_inside = |letter: char| {
+        letter.is_ascii_lowercase() || letter.is_ascii_digit() || "_-".contains(letter)
+    };
+    let is_spelled =
+        name.starts_with(|letter: char| letter.is_ascii_lowercase()) && name.chars().all(is_inside);
+    // The library of the crate is called so.
+    let library = name.replace('-', "_");
+    let library = library.as_str();
+    let reason = if !is_spelled {
+        "use small letters, digits, `_` and `-`, a letter first"
+    } else if KEYWORDS.contains(&library) {
+        "it is a word of the language; choose another one"
+    } else if TAKEN.contains(&library) || is_dependency(name) || is_dependency(library) {
+        "another crate or a folder of the build has this name; choose another one"
+    } else if DEVICES.contains(&library) {
+        "some systems have a device of this name; choose another one"
+    } else {
+        return Ok(name.to_owned());
+    };
+    Err(Trouble::other(format!(
+        "`{name}` cannot be the name of a crate: {reason}"
+    )))
 }
 
 /// Nothing that is there is written over.
@@ -129,8 +171,30 @@ mod tests {
     fn names_of_crates_are_told_from_others() {
         let name = |path: &str| crate_name(Path::new(path)).ok();
         assert_eq!(name("some/where/my-engine").as_deref(), Some("my-engine"));
+        assert_eq!(name("asyncs").as_deref(), Some("asyncs"));
         assert_eq!(name("harbor_2/").as_deref(), Some("harbor_2"));
-        for bad in ["", "..", "Harbor", "2harbor", "har bor", "gerust", "größe"] {
+        for bad in [
+            "",
+            "..",
+            "Harbor",
+            "harBor",
+            "2harbor",
+            "har bor",
+            "gerust",
+            "größe",
+            "fn",
+            "async",
+            "gen",
+            "proc-macro",
+            "build",
+            "deps",
+            "serde",
+            "gerust-cli",
+            "gerust_cli",
+            "aux",
+            "-x",
+            "_x",
+        ] {
             assert_eq!(name(bad), None, "{bad}");
         }
     }

@@ -312,7 +312,17 @@ impl Names {
         repairs: &mut Repairs,
     ) -> String {
         let wanted = wanted.map(str::trim).filter(|name| !name.is_empty());
-        let wanted = wanted.map_or_else(|| format!("node {index}"), str::to_owned);
+        let mut wanted = wanted.map_or_else(|| format!("node {index}"), str::to_owned);
+        if wanted.starts_with('=') {
+            let safe = format!("_{wanted}");
+            repairs.add(
+                place,
+                &format!(
+                    "has the name `{wanted}`, which would be an expression; it was called `{safe}`"
+                ),
+            );
+            wanted = safe;
+        }
         let mut name = wanted.clone();
         let mut number = self.0.get(&wanted).copied().unwrap_or(1);
         while self.0.contains_key(&name) {
@@ -396,6 +406,11 @@ fn bounds(
                 "gives no usable bounds of its points; it has no part in the box",
             ),
         }
+    }
+    let has_size = |around: &Aabb| around.size().is_finite() && around.center().is_finite();
+    if around.as_ref().is_some_and(|around| !has_size(around)) {
+        repairs.add(place, "is too large for a box; it has none");
+        return Ok(None);
     }
     Ok(around)
 }

@@ -240,7 +240,7 @@ proptest! {
         }
         runtime.settle().expect("nothing fails");
         let wanted = placements(runtime.world());
-        let text = export(runtime.world());
+        let text = export(runtime.world()).expect("all is finite");
         let tree = NodeTree::from_slice(text.as_bytes()).expect("it is valid");
         prop_assert!(tree.repairs().is_empty(), "{:?}", tree.repairs());
         let found = world_of(&tree);
@@ -271,7 +271,7 @@ proptest! {
         let stack = world.spawn((Name::new("stack"), Transform::at(1.0, 2.0, 3.0)));
         let own = Aabb::from_center(Vec3::ZERO, Vec3::ONE);
         world.spawn_under(stack, (Transform::default(), Collider::solid(own))).expect("it is alive");
-        let mut bytes = export(&world).into_bytes();
+        let mut bytes = export(&world).expect("all is finite").into_bytes();
         let place = at % bytes.len();
         bytes[place] = with;
         if cut % 4 == 0 {
@@ -293,7 +293,8 @@ fn faces_of_exported_boxes_look_outwards() {
         Transform::default(),
         Collider::solid(own),
     ));
-    let file: Value = serde_json::from_str(&export(&world)).expect("it is JSON");
+    let file: Value =
+        serde_json::from_str(&export(&world).expect("all is finite")).expect("it is JSON");
     let uri = file["buffers"][0]["uri"].as_str().expect("it is embedded");
     let data = uri.split(',').nth(1).expect("there is data");
     let bytes = base64::Engine::decode(&base64::engine::general_purpose::STANDARD, data)

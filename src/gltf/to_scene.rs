@@ -2,7 +2,7 @@
 
 use super::tree::NodeTree;
 use crate::error::{Error, Kind};
-use crate::scene::Registry;
+use crate::scene::{Registry, Scene, SceneError};
 use crate::space::Transform;
 use glam::{Quat, Vec3};
 use serde::Serialize;
@@ -63,7 +63,8 @@ impl NodeTree {
     ///
     /// # Errors
     ///
-    /// If an extra has a value that TOML cannot express.
+    /// If an extra has a value that TOML cannot express or that the registered component cannot have, or if a scene could not be loaded
+    /// for another reason.
     ///
     /// # Example
     ///
@@ -116,6 +117,9 @@ impl NodeTree {
         }
         unknown.sort();
         unknown.dedup();
+        // A title that begins with `=` would be an expression.
+        let blank = if title.starts_with('=') { " " } else { "" };
+        let title = &format!("{blank}{title}");
         let scene = SceneText {
             title,
             frames: 1,
@@ -123,8 +127,25 @@ impl NodeTree {
         };
         let text = toml::to_string(&scene)
             .map_err(|error| inexpressible("the scene", "placement", &error))?;
-        Ok((text, unknown))
+        match Scene::parse(&text, "scene", registry) {
+            Ok(_) => Ok((text, unknown)),
+            Err(error) => Err(unfit(&text, &error)),
+        }
     }
+}
+
+/// The scene would have faults: which line has the first, and what is wrong with it.
+fn unfit(text: &str, error: &SceneError) -> Error {
+    let fault = error.faults().first();
+    let line = fault.and_then(|fault| text.lines().nth(fault.line() - 1));
+    Error::from(Kind::BadGltf {
+        place: format!("`{}`", line.unwrap_or_default().trim()),
+        problem: format!(
+            "a scene cannot have it: {}",
+            fault.map_or_else(|| error.to_string(), |fault| fault.message().to_owned())
+        ),
+        mend: "change it in the file",
+    })
 }
 
 fn inexpressible(node: &str, what: &str, error: &toml::ser::Error) -> Error {

@@ -1,6 +1,7 @@
 //! Writing node trees.
 
 use crate::collide::{Aabb, Collider};
+use crate::error::{Error, Kind};
 use crate::space::Transform;
 use crate::store::{Entity, Name, World};
 use base64::Engine;
@@ -30,6 +31,10 @@ const INDICES: u32 = 34963;
 ///
 /// O(entities log entities).
 ///
+/// # Errors
+///
+/// If a placement, or a box of a collider, is not finite: glTF has no such numbers.
+///
 /// # Example
 ///
 /// ```
@@ -41,13 +46,12 @@ const INDICES: u32 = 34963;
 /// let size = Aabb::from_center(Vec3::ZERO, Vec3::ONE);
 /// world.spawn_under(stack, (Name::new("crate"), Transform::at(0.0, 1.0, 0.0), Collider::solid(size)))?;
 ///
-/// let tree = NodeTree::from_slice(export(&world).as_bytes())?;
+/// let tree = NodeTree::from_slice(export(&world)?.as_bytes())?;
 /// assert_eq!(tree.nodes()[1].name(), "crate");
 /// assert_eq!(tree.nodes()[1].bounds(), Some(size));
 /// # Ok::<(), gerust::Error>(())
 /// ```
-#[must_use]
-pub fn export(world: &World) -> String {
+pub fn export(world: &World) -> Result<String, Error> {
     let mut nodes: Vec<Value> = Vec::new();
     let mut meshes = Meshes::default();
     let mut number_of: BTreeMap<Entity, usize> = BTreeMap::new();
@@ -68,7 +72,7 @@ pub fn export(world: &World) -> String {
             .children(entity)
             .map(|child| number_of[&child])
             .collect();
-        nodes.push(node(world, entity, &children, &mut meshes));
+        nodes.push(node(world, entity, &children, &mut meshes)?);
     }
     let scene_roots: Vec<usize> = roots.iter().map(|root| number_of[root]).collect();
     let mut file = json!({
@@ -82,16 +86,24 @@ pub fn export(world: &World) -> String {
         file["nodes"] = Value::Array(nodes);
     }
     meshes.write(&mut file);
-    format!("{file:#}\n")
+    Ok(format!("{file:#}\n"))
 }
 
-fn node(world: &World, entity: Entity, children: &[usize], meshes: &mut Meshes) -> Value {
+fn node(
+    world: &World,
+    entity: Entity,
+    children: &[usize],
+    meshes: &mut Meshes,
+) -> Result<Value, Error> {
     let mut node = json!({ "name": world.label(entity) });
     if !world.has::<Name>(entity) {
         node["name"] = json!(entity.to_string());
     }
     if let Ok(transform) = world.get::<Transform>(entity) {
         let plain = Transform::default();
+        if !transform.affine().is_finite() {
+            return Err(not_finite(world, entity, "placement"));
+        }
         if transform.translation != plain.translation {
             node["translation"] = json!(transform.translation.to_array());
         }
@@ -103,12 +115,24 @@ fn node(world: &World, entity: Entity, children: &[usize], meshes: &mut Meshes) 
         }
     }
     if let Ok(collider) = world.get::<Collider>(entity) {
-        node["mesh"] = json!(meshes.of(&collider.own_box()));
+        let own = collider.own_box();
+        if !(own.min.is_finite() && own.max.is_finite()) {
+            return Err(not_finite(world, entity, "collider"));
+        }
+        node["mesh"] = json!(meshes.of(&own));
     }
     if !children.is_empty() {
         node["children"] = json!(children);
     }
-    node
+    Ok(node)
+}
+
+fn not_finite(world: &World, entity: Entity, what: &str) -> Error {
+    Error::from(Kind::BadGltf {
+        place: format!("`{}`", world.label(entity)),
+        problem: format!("its {what} is not finite and cannot be written"),
+        mend: "give it finite numbers",
+    })
 }
 
 /// A mesh for each box that differs from all others.

@@ -6,8 +6,11 @@ use crate::collide::{self, Contacts};
 use crate::error::{Error, Kind};
 use crate::panics::Panics;
 use crate::profile;
-use crate::schedule::{Cause, FrameContext, Leader, Phase, Way, WhichSystems, step_panicked};
-use crate::store::{MostEntities, World};
+use crate::schedule::{
+    Cause, Clock, FrameContext, Leader, Phase, Way, WhichSystems, step_panicked,
+};
+use crate::space::{Transform, find_adrift};
+use crate::store::{Entity, MostEntities, World};
 
 /// Frames between two checks whether most tables are empty, if no table was added meanwhile.
 const FRAMES_BETWEEN_LOOKS: u64 = 256;
@@ -146,6 +149,7 @@ impl Runtime {
         self.profiler.end_frame(count, &mut of_profiler);
         outcome
             .and_then(|()| refuse_crowd(&self.world))
+            .and_then(|()| self.refuse_adrift())
             .and_then(|()| collide::tell_refused(&self.world))
             .and(step_panicked(
                 of_profiler,
@@ -228,7 +232,55 @@ impl Runtime {
                 self.schedule
                     .run_phase(phase, &mut self.world, context, &self.crew)
             })
+            .and_then(|()| self.refuse_adrift())
             .and_then(|()| collide::tell_refused(&self.world))
+    }
+
+    /// Fails if the placement of an entity is not finite, and names the systems that can have written it.
+    fn refuse_adrift(&self) -> Result<(), Error> {
+        match find_adrift(&self.world) {
+            None => Ok(()),
+            Some(entity) => Err(self.not_finite(entity)),
+        }
+    }
+
+    fn not_finite(&self, entity: Entity) -> Error {
+        let world = &self.world;
+        let problem = match world.get::<Transform>(entity) {
+            Ok(own) if !own.affine().is_finite() => format!(
+                "its `Transform` has the translation {}, the rotation {} and the scale {}",
+                own.translation, own.rotation, own.scale
+            ),
+            _ => String::from("its `Transform` is finite, but not together with those above it"),
+        };
+        let writers: Vec<String> = self
+            .schedule
+            .systems()
+            .filter(|system| {
+                system.is_enabled() && system.access().writes_rows_of::<Transform>(world, entity)
+            })
+            .map(|system| system.name().to_owned())
+            .collect();
+        let advice = match writers.as_slice() {
+            [] => String::from(
+                "no system writes its `Transform`, so the program did; write finite numbers",
+            ),
+            [one] => {
+                format!("the system `{one}` writes its `Transform`; let it write finite numbers")
+            }
+            several => format!(
+                "the systems `{}` write its `Transform`; let them write finite numbers",
+                several.join("`, `")
+            ),
+        };
+        Error::from(Kind::NotFinite {
+            entity,
+            label: world.label(entity),
+            frame: world.global::<Clock>().map_or(0, |clock| clock.frame()),
+            problem,
+            system: <[String; 1]>::try_from(writers).ok().map(|[one]| one),
+            writers: advice,
+        })
     }
 }
 

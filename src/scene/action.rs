@@ -483,28 +483,42 @@ fn change(
         *place = json_of(&value, place);
         (whole, component.as_str())
     };
-    let json = |name: &str| value.get(name).cloned().unwrap_or_default();
-    let vector = |name: &str| -> Result<Vec3, Missed> {
-        let [x, y, z] =
-            serde_json::from_value(json(name)).map_err(|error| Missed::Other(error.to_string()))?;
-        Ok(Vec3::new(x, y, z))
+    // Only the field that changes is written: JSON has no infinite numbers, and the mass may be one.
+    let name = field.fields.get(1).map_or("", String::as_str);
+    let written = value.get(name).cloned().unwrap_or_default();
+    let unfit = || Missed::Other(format!("`{field}` cannot be {written}"));
+    let vector = || -> Result<Vec3, Missed> {
+        let parts: [f32; 3] = serde_json::from_value(written.clone()).map_err(|_| unfit())?;
+        Some(Vec3::from(parts))
+            .filter(|vector| vector.is_finite())
+            .ok_or_else(unfit)
+    };
+    let number = || -> Result<f32, Missed> {
+        let number = written.as_f64().map(|number| number as f32);
+        number.filter(|number| number.is_finite()).ok_or_else(unfit)
     };
     match component {
         "transform" => {
-            let [translation, scale] = [vector("translation")?, vector("scale")?];
+            let new = vector()?;
             let transform = world.get_mut::<Transform>(entity)?;
-            transform.translation = translation;
-            transform.scale = scale;
+            match name {
+                "translation" => transform.translation = new,
+                _ => transform.scale = new,
+            }
+        }
+        "body" if name == "velocity" => {
+            let new = vector()?;
+            world.get_mut::<Body>(entity)?.velocity = new;
         }
         "body" => {
-            let velocity = vector("velocity")?;
-            let number = |name: &str| json(name).as_f64().unwrap_or(0.0) as f32;
+            let new = number()?;
             let body = world.get_mut::<Body>(entity)?;
-            body.velocity = velocity;
-            body.mass = number("mass");
-            body.gravity_scale = number("gravity-scale");
-            body.restitution = number("restitution");
-            body.friction = number("friction");
+            match name {
+                "mass" => body.mass = new,
+                "gravity-scale" => body.gravity_scale = new,
+                "restitution" => body.restitution = new,
+                _ => body.friction = new,
+            }
         }
         _ => {
             let replaced = stage

@@ -2,6 +2,7 @@
 //!
 //! Right-handed, y up; metres and radians; column vectors, so a parent's matrix stands to the left of its child's.
 
+mod adrift;
 mod hand_down;
 mod in_place;
 mod link;
@@ -25,6 +26,7 @@ pub use template::{CopyOf, MadeFrom, Shared, Template, Templates};
 pub use transform::Transform;
 pub use world_transform::WorldTransform;
 
+pub(crate) use adrift::find_adrift;
 pub(crate) use links::LinkNode;
 pub(crate) use placement_now::climbed;
 pub(crate) use propagate::{install, placement_systems};

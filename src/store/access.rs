@@ -226,6 +226,17 @@ impl Access {
         self.rows.iter().map(|claim| claim.text.as_str())
     }
 
+    /// Whether a claim of rows writes a type and hands out the row of an entity.
+    pub(crate) fn writes_rows_of<T: 'static>(&self, world: &World, entity: Entity) -> bool {
+        let writes = |reach: &Reach| reach.writes && reach.id == TypeId::of::<T>();
+        let mut claims = self.rows.iter();
+        claims.any(|claim| {
+            let found = || claim.shape.compare(world, entity);
+            claim.reaches.iter().any(writes)
+                && found().is_some_and(|found| found.lacks().is_empty() && found.bars().is_empty())
+        })
+    }
+
     /// How an entity stands to each claim of rows; `None` if it is not alive.
     pub(crate) fn compare(&self, world: &World, entity: Entity) -> Option<Vec<RowMatch>> {
         let claims = self.rows.iter();

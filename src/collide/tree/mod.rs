@@ -6,11 +6,13 @@
 
 mod curve;
 mod eight;
+mod lanes;
 mod search;
 
 use super::aabb::Aabb;
 use eight::{Eight, LANES, NOWHERE};
 use fixedbitset::FixedBitSet;
+use lanes::LaneById;
 
 /// Boxes up to which sorting does not pay: all leaves are looked at.
 const FEW: usize = 128;
@@ -21,12 +23,12 @@ const MOST_LOOSE_SHARE: usize = 4;
 /// If more than a quarter of the leaves have changed, all are refitted: going forward in memory beats picking.
 const MOST_PICKED_SHARE: usize = 4;
 
-const NO_LANE: u32 = u32::MAX;
+/// Stands in lanes without a box. One lane may hold the box of this id.
 const NO_ID: u32 = u32::MAX;
 
 /// Finds boxes that touch: all pairs of a set, or all of a set that touch a region.
 ///
-/// Boxes are known by ids of the caller's choice; ids near zero are best, because a list is kept by id. After boxes were
+/// Boxes are known by ids of the caller's choice; ids near zero are best, because these stand in a list, and all others in a map. After boxes were
 /// put in, moved or taken out, [`BoxTree::update`] brings the tree up to date; what is asked before sees the state of the
 /// last update in part. The finder of contacts of a [`Runtime`](crate::Runtime) is made of such trees; use one yourself for
 /// boxes that are no entities.
@@ -61,7 +63,7 @@ pub struct BoxTree {
     /// By lane of the leaves: whose box it holds.
     ids: Vec<u32>,
     /// By id: the lane that holds its box.
-    lanes: Vec<u32>,
+    lanes: LaneById,
     /// How many ids have a box.
     count: usize,
     /// Lanes that were given out since the boxes were sorted, or held one then. Those behind them are free.
@@ -150,7 +152,7 @@ impl BoxTree {
     /// ```
     pub fn move_all(&mut self, place: impl Fn(u32) -> Aabb) {
         for (lane, &id) in self.ids.iter().enumerate() {
-            if id != NO_ID {
+            if id != NO_ID || self.lanes.get(id) == Some(lane) {
                 let aabb = place(id);
                 assert!(aabb.is_valid(), "box {id} is not valid: {aabb:?}");
                 self.levels[0][lane / LANES].set(lane % LANES, &aabb);
@@ -179,7 +181,7 @@ impl BoxTree {
         };
         self.write(lane, &NOWHERE);
         self.ids[lane] = NO_ID;
-        self.lanes[id as usize] = NO_LANE;
+        self.lanes.clear(id);
         self.count -= 1;
         self.loose += 1;
     }
@@ -245,7 +247,7 @@ impl BoxTree {
         boxes.clear();
         ids.clear();
         for (lane, &id) in self.ids.iter().enumerate() {
-            if id != NO_ID {
+            if id != NO_ID || self.lanes.get(id) == Some(lane) {
                 ids.push(id);
                 boxes.push(self.levels[0][lane / LANES].get(lane % LANES));
             }
@@ -264,7 +266,7 @@ impl BoxTree {
             let place = curve::place_of(key);
             leaves[lane / LANES].set(lane % LANES, &boxes[place]);
             self.ids[lane] = ids[place];
-            self.lanes[ids[place] as usize] = lane as u32;
+            self.lanes.set(ids[place], lane, boxes.len());
         }
         self.used = boxes.len();
         self.loose = 0;
@@ -281,14 +283,12 @@ impl BoxTree {
     }
 
     fn lane_of(&self, id: u32) -> Option<usize> {
-        let lane = *self.lanes.get(id as usize)?;
-        (lane != NO_LANE).then_some(lane as usize)
+        self.lanes.get(id)
     }
 
-    /// A lane for an id that has none: the next one at the end, where it lies far from its neighbors until all are sorted.
     /// Makes room for `count` boxes with ids below `ids`, so that later changes allocate nothing.
     pub(in crate::collide) fn reserve(&mut self, count: usize, ids: usize) {
-        if ids <= self.lanes.len() && count * 2 <= self.ids.capacity() {
+        if ids <= self.lanes.listed() && count * 2 <= self.ids.capacity() {
             return;
         }
         if self.levels.is_empty() {
@@ -301,11 +301,12 @@ impl BoxTree {
         self.ids
             .reserve((leaves * LANES).saturating_sub(self.ids.len()));
         self.changed.grow(leaves);
-        if ids > self.lanes.len() {
-            self.lanes.resize(ids, NO_LANE);
+        if ids > self.lanes.listed() {
+            self.lanes.grow(ids);
         }
     }
 
+    /// A lane for an id that has none: the next one at the end, where it lies far from its neighbors until all are sorted.
     fn new_lane(&mut self, id: u32) -> usize {
         if self.levels.is_empty() {
             self.levels.push(Vec::new());
@@ -313,7 +314,8 @@ impl BoxTree {
         // Holes in between are closed by sorting. Few boxes are never sorted, so there they are filled.
         let is_full = self.used == self.ids.len() && self.used <= FEW;
         let hole = match is_full && self.count < self.used {
-            true => self.ids.iter().position(|&known| known == NO_ID),
+            true => (0..self.ids.len())
+                .find(|&lane| self.ids[lane] == NO_ID && self.lanes.get(NO_ID) != Some(lane)),
             false => None,
         };
         let lane = hole.unwrap_or(self.used);
@@ -322,13 +324,9 @@ impl BoxTree {
             self.levels[0].push(Eight::default());
             self.ids.resize(self.levels[0].len() * LANES, NO_ID);
         }
-        let place = id as usize;
-        if place >= self.lanes.len() {
-            self.lanes.resize(place + 1, NO_LANE);
-        }
-        self.lanes[place] = lane as u32;
-        self.ids[lane] = id;
         self.count += 1;
+        self.lanes.set(id, lane, self.count);
+        self.ids[lane] = id;
         self.loose += 1;
         lane
     }

@@ -265,3 +265,46 @@ fn infinite_and_huge_regions_find_every_box_and_nothing_else() {
         tree.pairs(f32::NAN, |a, b| panic!("{a} and {b} are not near"));
     }
 }
+
+/// Ids far apart take no room for those between them, and are found like all others.
+#[test]
+fn ids_may_lie_anywhere() {
+    let mut tree = BoxTree::default();
+    let ids: Vec<u32> = (0..200)
+        .flat_map(|number| [number, 70_000 + number * 3, u32::MAX - number])
+        .collect();
+    let place = |id: u32| Aabb::from_corner(Vec3::X * (id % 1_009) as f32 * 2.0, Vec3::ONE);
+    for &id in &ids {
+        tree.set(id, &place(id));
+    }
+    for sorted in [false, true] {
+        if sorted {
+            tree.sort();
+        }
+        tree.update();
+        assert_eq!(tree.len(), ids.len());
+        assert!(ids.iter().all(|&id| tree.get(id) == Some(place(id))));
+        let mut found = Vec::new();
+        tree.touching(&Aabb::from_center(Vec3::ZERO, Vec3::splat(1e6)), |id| {
+            found.push(id)
+        });
+        found.sort_unstable();
+        let mut wanted = ids.clone();
+        wanted.sort_unstable();
+        assert_eq!(found, wanted);
+    }
+    tree.move_all(|id| place(id).moved(Vec3::Y));
+    assert_eq!(tree.get(u32::MAX), Some(place(u32::MAX).moved(Vec3::Y)));
+    // Ids that were far become near as the tree grows.
+    for id in 200..20_000 {
+        tree.set(id, &place(id));
+    }
+    tree.update();
+    assert_eq!(tree.get(70_003), Some(place(70_003).moved(Vec3::Y)));
+    for &id in &ids {
+        tree.remove(id);
+        assert_eq!(tree.get(id), None);
+    }
+    assert_eq!(tree.len(), 19_800);
+    assert!(tree.lanes.listed() < 200_000);
+}

@@ -107,9 +107,15 @@ impl fmt::Display for Damage {
 /// assert!(error.to_string().starts_with("quay.toml is no recording"));
 /// assert!(Recording::load("no/such/file.rec").is_err());
 /// ```
-#[derive(thiserror::Error, Debug)]
+#[derive(thiserror::Error)]
 #[error(transparent)]
 pub struct RecordingError(#[from] Kind);
+
+impl fmt::Debug for RecordingError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {

@@ -8,6 +8,7 @@ use crate::scene::happenings::Happenings;
 use crate::scene::registry::Registry;
 use crate::scene::run::SceneRun;
 use crate::store::Entity;
+use std::fmt;
 
 impl Happened {
     /// What has happened in the frame that ran last.
@@ -200,9 +201,15 @@ impl SceneRun<'_> {
 }
 
 /// Why a run could not go on from a recording.
-#[derive(thiserror::Error, Debug)]
+#[derive(thiserror::Error)]
 #[error(transparent)]
 pub struct ResumeError(#[from] Kind);
+
+impl fmt::Debug for ResumeError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {

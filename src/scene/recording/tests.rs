@@ -364,3 +364,15 @@ fn a_runtime_can_be_put_to_any_frame_again_and_again() {
             .contains("not registered")
     );
 }
+
+#[test]
+fn errors_are_never_shown_as_data() {
+    let error = Recording::load("no/such.rec").expect_err("there is none");
+    assert_eq!(format!("{error:?}"), error.to_string());
+    let registry = Registry::standard();
+    let mut shrinker = crate::scene::Shrinker::new(&registry, || Ok(Runtime::new()));
+    let error = shrinker
+        .shrink("title = 3", "t.toml")
+        .expect_err("it is faulty");
+    assert_eq!(format!("{error:?}"), error.to_string());
+}

@@ -114,9 +114,15 @@ impl Shrunk {
 }
 
 /// Why a scene was not made smaller.
-#[derive(thiserror::Error, Debug)]
+#[derive(thiserror::Error)]
 #[error(transparent)]
 pub struct ShrinkError(#[from] Kind);
+
+impl fmt::Debug for ShrinkError {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
+}
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {

@@ -8,6 +8,7 @@ mod order;
 #[cfg(feature = "parallel")]
 mod spread;
 
+use super::adrift::{Adrift, FiniteCheck};
 use super::link::say_farewell;
 use super::links::LinkNode;
 use super::transform::Transform;
@@ -38,6 +39,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
             .push(|world| world.ensure_global::<Order>().mark_stale());
     }
     world.ensure_global::<Order>();
+    world.ensure_global::<Adrift>();
     world.set_farewell::<LinkNode>(say_farewell);
     world.add_companion::<Transform, WorldTransform>();
     world.keep_unseen::<Transform>();
@@ -56,11 +58,17 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
     vec![
         System::named(names[0])
             .phase(phase)
-            .takes::<(Placed<Lacking<LinkNode>>, Unseen<Transform>)>()
-            .runs(|(mut rows, unseen)| {
+            .takes::<(
+                Placed<Lacking<LinkNode>>,
+                Unseen<Transform>,
+                GlobalMut<Adrift>,
+            )>()
+            .runs(|(mut rows, unseen, mut adrift)| {
+                let mut finite = FiniteCheck::default();
                 for mut table in rows.by_table() {
-                    place_apart(&mut table, &unseen);
+                    place_apart(&mut table, &unseen, &mut finite);
                 }
+                adrift.0 |= finite.may_fail();
             }),
         System::named(names[1])
             .phase(phase)
@@ -70,8 +78,9 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
                 Rows<(Entity, &LinkNode)>,
                 Placed<Having<LinkNode>>,
                 Unseen<Transform>,
+                GlobalMut<Adrift>,
             )>()
-            .runs(|(mut order, links, mut rows, unseen)| {
+            .runs(|(mut order, links, mut rows, unseen, mut adrift)| {
                 let locate = rows.locator();
                 #[cfg(feature = "parallel")]
                 let workers = rows.workers();
@@ -84,7 +93,7 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
                         false => unseen.see(table.table, |row| order.note(number, row)),
                     }
                 }
-                order.place(
+                adrift.0 |= order.place(
                     &mut tables,
                     #[cfg(feature = "parallel")]
                     workers,
@@ -94,17 +103,24 @@ pub(crate) fn placement_systems(phase: Phase, names: [&str; 2]) -> Vec<System> {
 }
 
 /// Places what has changed among entities without links.
-fn place_apart(table: &mut PlacedTable<'_, '_, Lacking<LinkNode>>, unseen: &Unseen<Transform>) {
+fn place_apart(
+    table: &mut PlacedTable<'_, '_, Lacking<LinkNode>>,
+    unseen: &Unseen<Transform>,
+    finite: &mut FiniteCheck,
+) {
     if unseen.see_if_all(table.table) {
         let (locals, worlds) = &mut table.slices;
         for (local, world) in locals.iter().zip(worlds.iter_mut()) {
             world.0 = local.affine();
+            finite.look(&world.0);
         }
         table.mark_rows(0..table.slices.1.len());
         return;
     }
     unseen.see(table.table, |row| {
-        table.slices.1[row].0 = table.slices.0[row].affine();
+        let placed = table.slices.0[row].affine();
+        finite.look(&placed);
+        table.slices.1[row].0 = placed;
         table.mark_rows(row..row + 1);
     });
 }

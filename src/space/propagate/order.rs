@@ -4,12 +4,15 @@ use super::PlacedTable;
 #[cfg(feature = "parallel")]
 use super::spread::{Trees, WORTH_THREADS};
 use crate::profile;
+use crate::space::adrift::FiniteCheck;
 use crate::space::links::{LinkNode, next_in_preorder};
 #[cfg(feature = "parallel")]
 use crate::store::Workers;
 use crate::store::{Conditions, Entity, Locator, Rows, TableId};
 use glam::Affine3A;
 use std::ops::Range;
+#[cfg(feature = "parallel")]
+use std::sync::atomic::{AtomicBool, Ordering};
 
 const NONE: u32 = u32::MAX;
 
@@ -205,15 +208,16 @@ impl Order {
         self.changed_words = 0..self.changed.len();
     }
 
-    /// Places every node that has changed and everything below it, in order.
+    /// Places every node that has changed and everything below it, in order. Returns whether one may not be finite.
     pub(super) fn place<C: Conditions>(
         &mut self,
         tables: &mut [PlacedTable<'_, '_, C>],
         #[cfg(feature = "parallel")] workers: &Workers,
-    ) {
+    ) -> bool {
         let _span = profile::part("propagate");
         // Changed trees that stand side by side make one range.
         let mut range = 0..0;
+        let mut may_fail = false;
         for word in std::mem::take(&mut self.changed_words) {
             let mut bits = std::mem::take(&mut self.changed[word]);
             while bits != 0 {
@@ -229,7 +233,7 @@ impl Order {
                     continue;
                 }
                 let before = std::mem::replace(&mut range, at..end);
-                self.place_changed(
+                may_fail |= self.place_changed(
                     before,
                     tables,
                     #[cfg(feature = "parallel")]
@@ -237,12 +241,13 @@ impl Order {
                 );
             }
         }
-        self.place_changed(
+        may_fail |= self.place_changed(
             range,
             tables,
             #[cfg(feature = "parallel")]
             workers,
         );
+        may_fail
     }
 
     fn place_changed<C: Conditions>(
@@ -250,12 +255,12 @@ impl Order {
         range: Range<usize>,
         tables: &mut [PlacedTable<'_, '_, C>],
         #[cfg(feature = "parallel")] workers: &Workers,
-    ) {
+    ) -> bool {
         #[cfg(feature = "parallel")]
         if self.is_aligned && range.len() >= WORTH_THREADS && workers.threads() > 1 {
             return self.place_spread(range, &mut tables[0], workers);
         }
-        self.place_range(range.start, range.end, tables);
+        self.place_range(range.start, range.end, tables)
     }
 
     /// [`Order::place_range`] on several threads, for nodes that stand in the order of their rows: each thread then writes
@@ -266,7 +271,7 @@ impl Order {
         range: Range<usize>,
         table: &mut PlacedTable<'_, '_, C>,
         workers: &Workers,
-    ) {
+    ) -> bool {
         let above = self.nodes[range.start].parent;
         let (locals, worlds) = &mut table.slices;
         let (before, worlds) = worlds[..range.end].split_at_mut(range.start);
@@ -275,9 +280,11 @@ impl Order {
             nodes: &self.nodes[range.clone()],
             locals: &locals[range.clone()],
             first: range.start,
+            may_fail: &AtomicBool::new(false),
         };
         workers.run(|| trees.place(above, worlds));
         table.mark_rows(range);
+        trees.may_fail.load(Ordering::Relaxed)
     }
 
     fn place_range<C: Conditions>(
@@ -285,14 +292,17 @@ impl Order {
         first: usize,
         end: usize,
         tables: &mut [PlacedTable<'_, '_, C>],
-    ) {
+    ) -> bool {
+        let mut finite = FiniteCheck::default();
         // Rows side by side are noted together; most nodes stand in the order of their rows.
         let (mut of, mut rows) = (0, 0..0);
         for node in &self.nodes[first..end] {
             let above = placed_at(node.above, tables);
             let table = &mut tables[node.place.table as usize];
             let row = node.place.row as usize;
-            table.slices.1[row].0 = placed(above, table.slices.0[row].affine());
+            let placed = placed(above, table.slices.0[row].affine());
+            finite.look(&placed);
+            table.slices.1[row].0 = placed;
             if of == node.place.table as usize && row == rows.end {
                 rows.end += 1;
                 continue;
@@ -304,6 +314,7 @@ impl Order {
         if let Some(table) = tables.get(of) {
             table.mark_rows(rows);
         }
+        finite.may_fail()
     }
 }
 

@@ -1,9 +1,11 @@
 //! Placing a long range of nodes on several threads, subtree by subtree.
 
 use super::order::{Node, placed};
+use crate::space::adrift::FiniteCheck;
 use crate::space::transform::Transform;
 use crate::space::world_transform::WorldTransform;
 use glam::Affine3A;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 /// Ranges below this are placed on one thread: 16,000 nodes take about 300 µs.
 pub(super) const WORTH_THREADS: usize = if cfg!(test) { 6 } else { 16_384 };
@@ -17,6 +19,8 @@ pub(super) struct Trees<'t> {
     pub(super) locals: &'t [Transform],
     /// The position of the first node in the order.
     pub(super) first: usize,
+    /// Set if a placement may not be finite.
+    pub(super) may_fail: &'t AtomicBool,
 }
 
 impl Trees<'_> {
@@ -33,6 +37,7 @@ impl Trees<'_> {
                 nodes: right,
                 locals: right_locals,
                 first: self.first + at,
+                ..self
             },
         )
     }
@@ -98,12 +103,18 @@ impl Trees<'_> {
     }
 
     fn place_here(self, above: Option<Affine3A>, worlds: &mut [WorldTransform]) {
+        let mut finite = FiniteCheck::default();
         for (at, local) in self.locals.iter().enumerate() {
             let above = match self.parent(at) {
                 Some(parent) => Some(worlds[parent].0),
                 None => above,
             };
-            worlds[at].0 = placed(above, local.affine());
+            let placed = placed(above, local.affine());
+            finite.look(&placed);
+            worlds[at].0 = placed;
+        }
+        if finite.may_fail() {
+            self.may_fail.store(true, Ordering::Relaxed);
         }
     }
 }
