@@ -1,7 +1,7 @@
 //! What the profiler tells, through the public interface.
 
 use gerust::prelude::*;
-use gerust::profile::{self, Category, CounterKind, FrameProfile, Relay};
+use gerust::profile::{self, Category, CounterKind, FrameProfile, MeasuredSpan, Profiler, Relay};
 use std::collections::HashMap;
 use std::time::Duration;
 
@@ -320,36 +320,57 @@ fn the_runtime_names_the_parts_of_its_own_work() {
 
 #[test]
 fn long_frames_are_put_down_to_the_block_that_made_them_long() {
-    let mut runtime = Runtime::new();
-    let profiler = runtime.profiler_mut();
+    let mut profiler = Profiler::default();
     profiler.set_budget(Duration::from_millis(30));
     profiler.set_warm_up(15);
-    for number in 0..3 {
-        let system = System::named(&format!("quay work {number}")).takes::<Global<Clock>>();
-        let system = system.runs(move |clock| {
-            profile::timed("sort crates", || {
-                if number == 1 && clock.frame().is_multiple_of(10) {
-                    std::thread::sleep(Duration::from_millis(40));
-                }
+    for number in 1..=35 {
+        let is_long = number % 10 == 0;
+        let sort = Duration::from_millis(if is_long { 40 } else { 2 });
+        let mut spans = Vec::new();
+        let mut start = Duration::ZERO;
+        for system in ["quay work 0", "quay work 1", "quay work 2"] {
+            // The first system takes longer than the second in most frames.
+            let own = Duration::from_millis(if system == "quay work 0" { 6 } else { 1 });
+            let block = if system == "quay work 1" {
+                sort
+            } else {
+                Duration::ZERO
+            };
+            spans.push(MeasuredSpan {
+                category: Category::Block,
+                name: "sort crates",
+                depth: 2,
+                start,
+                took: block,
             });
-        });
-        runtime.add_system(system).expect("the names differ");
+            spans.push(MeasuredSpan {
+                category: Category::System,
+                name: system,
+                depth: 1,
+                start,
+                took: block + own,
+            });
+            start += block + own;
+        }
+        profiler.add_measured(number, start, &spans);
     }
-    runtime.run_frames(35).expect("nothing fails");
-    let culprits = runtime.profiler().culprits();
-    let sort = culprits
-        .iter()
-        .find(|culprit| culprit.name == "sort crates")
-        .expect("it is slow");
+    let culprits = profiler.culprits();
+    assert_eq!(culprits.len(), 1, "{culprits:?}");
     // Frames 20 and 30; frame 10 was warm-up.
+    let sort = &culprits[0];
     assert_eq!(
-        (sort.within.as_deref(), sort.frames),
-        (Some("quay work 1"), 2)
+        (sort.name.as_str(), sort.within.as_deref()),
+        ("sort crates", Some("quay work 1"))
     );
+    assert_eq!(sort.frames, 2);
     assert!([20, 30].contains(&sort.worst_frame));
-    let excess = runtime.profiler().excess_of(10);
+    let excess = profiler.excess_of(10);
     assert_eq!(
         (excess[0].name.as_str(), excess[0].within.as_deref()),
         ("sort crates", Some("quay work 1"))
+    );
+    assert_eq!(
+        excess[0].self_time - excess[0].median,
+        Duration::from_millis(38)
     );
 }

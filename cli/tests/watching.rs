@@ -66,14 +66,18 @@ impl Watched {
 
     fn wait_for(&mut self, wanted: &str) {
         let start = Instant::now();
-        while !self.told.contains(wanted) {
+        let end = loop {
+            if let Some(at) = self.told.find(wanted) {
+                break at + wanted.len();
+            }
             let left = PATIENCE.saturating_sub(start.elapsed());
             match self.receiver.recv_timeout(left) {
                 Ok(bytes) => self.told.push_str(&String::from_utf8_lossy(&bytes)),
                 Err(_) => panic!("{wanted} was not told in {} bytes", self.told.len()),
             }
-        }
-        self.told.clear();
+        };
+        // What follows may have come in the same piece, and is not drawn again.
+        self.told.drain(..end);
     }
 
     /// Waits until it has ended well, with the terminal put back.

@@ -98,11 +98,8 @@ impl NodeTree {
     /// ```
     pub fn from_slice(bytes: &[u8]) -> Result<Self, Error> {
         let json = match bytes.starts_with(BINARY_MAGIC) {
-            true => gltf::binary::Glb::from_slice(bytes)
-                .map_err(|error| {
-                    let problem = format!("the binary container cannot be read: {error}");
-                    bad(WHOLE, &problem, "export it again")
-                })?
+            true => gltf::binary::Glb::from_slice(contained(bytes)?)
+                .map_err(|error| uncontained(&error.to_string()))?
                 .json
                 .into_owned(),
             false => bytes.to_vec(),
@@ -133,6 +130,36 @@ impl NodeTree {
             repairs: repairs.0,
         })
     }
+}
+
+/// The bytes of a binary container, if the lengths of the whole and of its chunks fit. The package that reads it computes with them
+/// unchecked.
+fn contained(bytes: &[u8]) -> Result<&[u8], Error> {
+    const HEADER: usize = 12;
+    const CHUNK_HEADER: usize = 8;
+    let number_at = |at: usize| -> Option<usize> {
+        let word: [u8; 4] = bytes.get(at..at.checked_add(4)?)?.try_into().ok()?;
+        usize::try_from(u32::from_le_bytes(word)).ok()
+    };
+    let whole = number_at(8).and_then(|length| bytes.get(..length));
+    let whole = whole.ok_or_else(|| uncontained("it is cut off"))?;
+    let mut at = HEADER;
+    while at < whole.len() {
+        let length = number_at(at).filter(|_| at + CHUNK_HEADER <= whole.len());
+        let end = length.and_then(|length| (at + CHUNK_HEADER).checked_add(length));
+        at = end
+            .filter(|&end| end <= whole.len())
+            .ok_or_else(|| uncontained("one of its chunks is cut off"))?;
+    }
+    match at > HEADER {
+        true => Ok(whole),
+        false => Err(uncontained("it has no chunks")),
+    }
+}
+
+fn uncontained(reason: &str) -> Error {
+    let problem = format!("the binary container cannot be read: {reason}");
+    bad(WHOLE, &problem, "export it again")
 }
 
 /// Checks what must be known before anything else, and puts in what may be left out.

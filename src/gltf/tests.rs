@@ -321,3 +321,40 @@ fn faces_of_exported_boxes_look_outwards() {
     }
     assert_eq!(area, 2.0 * (3.0 * 4.0 + 4.0 * 5.0 + 5.0 * 3.0));
 }
+
+/// A container whose lengths do not fit is refused, whichever of its bytes is wrong.
+#[test]
+fn containers_are_checked_before_they_are_read() {
+    let json = with_nodes(json!([{ "name": "lamp" }])).to_string();
+    let json = format!("{json:<width$}", width = json.len().next_multiple_of(4));
+    let mut good = b"glTF".to_vec();
+    let length = 12 + 8 + json.len() as u32;
+    for word in [2, length, json.len() as u32] {
+        good.extend(word.to_le_bytes());
+    }
+    good.extend(b"JSON");
+    good.extend(json.bytes());
+    assert_eq!(
+        NodeTree::from_slice(&good)
+            .expect("it is one")
+            .nodes()
+            .len(),
+        1
+    );
+    for length in 4..good.len() {
+        assert!(
+            NodeTree::from_slice(&good[..length]).is_err(),
+            "cut at {length}"
+        );
+    }
+    for at in 4..20 {
+        for value in [0, 1, 4, 0x16, 0x7f, 0xff] {
+            let mut bad = good.clone();
+            bad[at] = value;
+            // Whether it is refused or not, it is no reason to panic.
+            let _ = NodeTree::from_slice(&bad);
+        }
+    }
+    let found = b"glTF@\x16\0\0\0\0\0\0\0\0\0\0\0\0\0\0\0\xf2mnf";
+    assert!(NodeTree::from_slice(found).is_err());
+}

@@ -121,25 +121,24 @@ impl Comparison {
     /// # Example
     ///
     /// ```
-    /// use gerust::prelude::*;
-    /// use gerust::profile::{Comparison, Finding, Least, RecordedProfile};
+    /// use gerust::profile::{Category, Comparison, Finding, Least, MeasuredSpan, Profiler, RecordedProfile};
     /// use std::time::Duration;
     ///
-    /// let run = |wait: Duration| -> Result<RecordedProfile, gerust::Error> {
-    ///     let mut runtime = Runtime::new();
-    ///     runtime.add_system(
-    ///         System::named("wait").takes::<()>().runs(move |()| std::thread::sleep(wait)),
-    ///     )?;
-    ///     runtime.run_frames(30)?;
-    ///     Ok(RecordedProfile::of(runtime.profiler()).about("scene", "waiting"))
+    /// let measured = |wait: Duration| {
+    ///     let mut profiler = Profiler::default();
+    ///     for number in 1..=30 {
+    ///         let took = wait + Duration::from_micros(number % 3);
+    ///         let wait = MeasuredSpan { category: Category::System, name: "wait", depth: 1, start: Duration::ZERO, took };
+    ///         profiler.add_measured(number, took, &[wait]);
+    ///     }
+    ///     RecordedProfile::of(&profiler).about("scene", "waiting")
     /// };
-    /// let (short, long) = (run(Duration::from_micros(100))?, run(Duration::from_millis(4))?);
+    /// let (short, long) = (measured(Duration::from_micros(100)), measured(Duration::from_millis(4)));
     /// let least = Least { ratio: 1.02, difference: Duration::from_nanos(100) };
     /// let comparison = Comparison::between(&short, &long, least);
     /// let wait = comparison.names.iter().find(|ratio| ratio.name == "wait").expect("both waited");
     /// assert!(comparison.is_paired && wait.low > 2.0);
     /// assert_eq!(wait.finding, Finding::Slower);
-    /// # Ok::<(), gerust::Error>(())
     /// ```
     #[must_use]
     pub fn between(before: &RecordedProfile, after: &RecordedProfile, least: Least) -> Self {

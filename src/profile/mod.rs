@@ -40,6 +40,7 @@ mod excess;
 #[cfg(feature = "export")]
 mod export;
 mod frame;
+mod measured;
 mod pieces;
 mod profiler;
 #[cfg(feature = "export")]
@@ -57,6 +58,7 @@ pub use compare::{Comparison, Finding, Least, NameRatio};
 pub use counters::{Count, CounterKind, CounterStatistic, count};
 pub use excess::{Culprit, Excess};
 pub use frame::FrameProfile;
+pub use measured::MeasuredSpan;
 pub use pieces::Piece;
 pub use profiler::Profiler;
 #[cfg(feature = "export")]

@@ -358,6 +358,12 @@ impl Profiler {
             depth: 0,
             thread: 0,
         });
+        self.push_frame(number, spans, counts);
+        self.tell_hooks(panics);
+    }
+
+    /// Adds a frame. The oldest one goes if there are more than are kept.
+    pub(super) fn push_frame(&mut self, number: u64, spans: Vec<Span>, counts: Vec<Count>) {
         self.frames.push_back(FrameProfile {
             number,
             place: self.recorded,
@@ -366,7 +372,9 @@ impl Profiler {
             counts,
         });
         self.recorded += 1;
-        self.tell_hooks(panics);
+        if self.frames.len() > self.kept {
+            self.frames.pop_front();
+        }
     }
 
     fn tell_hooks(&mut self, panics: &mut Panics) {

@@ -151,7 +151,7 @@ impl RecordedProfile {
             )));
         }
         let checksum = std::mem::take(&mut profile.checksum);
-        if checksum != profile.check().map_err(told)? {
+        if checksum != profile.check().map_err(told)? && !cfg!(fuzzing) {
             return Err(refuse(String::from(
                 "its checksum does not match: the file was damaged or edited",
             )));

@@ -139,11 +139,11 @@ impl<'d> Checker<'d> {
 
     fn check_count(&mut self, entry: &Spanned<CountEntry>) -> Condition {
         let count = entry.get_ref();
-        if let Some(template) = &count.template {
-            if !self.templates.contains_key(template.get_ref().as_str()) {
-                let known: Vec<&str> = self.templates.keys().copied().collect();
-                self.unknown(template, "template", "templates", known.into_iter());
-            }
+        if let Some(template) = &count.template
+            && !self.templates.contains_key(template.get_ref().as_str())
+        {
+            let known: Vec<&str> = self.templates.keys().copied().collect();
+            self.unknown(template, "template", "templates", known.into_iter());
         }
         let has_bounds = count.at_least.is_some() || count.at_most.is_some();
         if count.is.is_some() == has_bounds {

@@ -171,7 +171,8 @@ pub(super) fn unwrapped(bytes: &[u8], before: u64) -> Result<Unwrapped, String> 
         return Err(unexpected());
     };
     let wanted = xxh3_64_with_seed(payload, before);
-    if u64::try_from(check) != Ok(wanted) {
+    // A fuzzer does not find checksums, but what is behind them must hold as well.
+    if u64::try_from(check) != Ok(wanted) && !cfg!(fuzzing) {
         return Err(String::from("its checksum does not match"));
     }
     let item = ciborium::from_reader(payload.as_slice());

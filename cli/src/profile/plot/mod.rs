@@ -111,3 +111,6 @@ fn measured_how(run: &SceneRun<'_>) -> String {
         }
     )
 }
+
+#[cfg(test)]
+mod tests;

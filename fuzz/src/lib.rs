@@ -1,0 +1,141 @@
+//! What must hold for any input: one function for each fuzz target. Each panics if it does not hold.
+
+use gerust::gltf::{NodeTree, export};
+use gerust::profile::RecordedProfile;
+use gerust::scene::{Limit, Recording, RecordingWriter, Registry, Scene, SceneError};
+use gerust::{Runtime, StandardKit};
+
+/// Frames that a scene runs at most: enough for a cue, a rule and a contact.
+const FRAMES: u64 = 12;
+
+/// The standard registry with small limits, so that each input takes milliseconds.
+fn registry() -> Registry {
+    let mut registry = Registry::standard();
+    registry.set_limit(Limit::Entities, 300);
+    registry.set_limit(Limit::Pairs, 2_000);
+    registry.set_limit(Limit::Iterations, 16);
+    registry.set_limit(Limit::Files, 4);
+    // No file is below this folder.
+    registry.set_root("fuzz/nothing");
+    registry
+}
+
+fn runtime() -> Runtime {
+    let mut runtime = Runtime::new();
+    runtime.add_kit(StandardKit).expect("it fits");
+    runtime.set_threads(1).expect("one can be had");
+    runtime
+}
+
+/// A scene has faults whose places are in its text, or it runs, and what is recorded and exported of it can be read.
+pub fn scene(bytes: &[u8]) {
+    let Ok(text) = std::str::from_utf8(bytes) else {
+        return;
+    };
+    let registry = registry();
+    match Scene::parse(text, "fuzz.toml", &registry) {
+        Err(error) => check_faults(&error),
+        Ok(scene) => run(&scene, &registry),
+    }
+}
+
+fn check_faults(error: &SceneError) {
+    for fault in error.faults() {
+        let text = error.text_of(fault);
+        assert!(text.get(fault.span()).is_some(), "{error}");
+        assert!(fault.line() > 0 && fault.column() > 0, "{error}");
+        assert!(!fault.message().is_empty(), "{error}");
+    }
+    assert!(!error.to_string().is_empty());
+}
+
+fn run(scene: &Scene, registry: &Registry) {
+    // A scene that is found fit may still fail: by too many entities, or numbers that grow beyond all bounds.
+    let Ok(mut run) = scene.start(runtime()) else {
+        return;
+    };
+    let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory takes all");
+    while run.frame() < FRAMES && run.advance().unwrap_or(false) {
+        writer.note(&run).expect("memory takes all");
+    }
+    let last = run.frame();
+    let bytes = writer.finish(&run).expect("memory takes all");
+    let recording = Recording::from_bytes(bytes, "fuzz.rec").expect("it is a recording");
+    assert!(recording.damage().is_none(), "{:?}", recording.damage());
+    let mut other = runtime();
+    let _ = recording.restore_into(&mut other, registry, recording.last_frame().min(last));
+    let _ = run.report().to_string();
+    if let Ok(text) = export(run.runtime().world()) {
+        NodeTree::from_slice(text.as_bytes()).expect("what was exported can be read");
+    }
+}
+
+/// An expression of any kind has faults with places, or can be asked in every frame.
+pub fn expression(bytes: &[u8]) {
+    let Ok(text) = std::str::from_utf8(bytes) else {
+        return;
+    };
+    let quoted = serde_json::to_string(text).expect("a text is JSON");
+    // JSON and TOML agree on texts, but for the sign for deleting.
+    let quoted = quoted.replace('\u{7f}', "\\u007F");
+    let head = "title = 't'\nframes = 3\nparameters.n = 3\n[[entities]]\nname = 'a'\n[[entities]]\nname = 'b'\nbody = {}\n";
+    for tail in [
+        format!("[[expect]]\nthat = {quoted}\n"),
+        format!("[[rules]]\nwhen = {quoted}\ndo = [{{ despawn = 'a' }}]\n"),
+        format!("[[cues]]\nframe = 1\ndo = [{{ change = {{ field = 'b.body.mass', to = {quoted} }} }}]\n"),
+        format!("[[cues]]\nframe = 1\ndo = [{{ change = {{ field = {quoted}, to = '1' }} }}]\n"),
+        format!("[[entities]]\nname = {quoted}\n"),
+    ] {
+        scene((head.to_owned() + &tail).as_bytes());
+    }
+}
+
+/// A recording is refused, or each of its frames can be restored or says why not. Checksums are not compared under a fuzzer.
+pub fn recording(bytes: &[u8]) {
+    let Ok(recording) = Recording::from_bytes(bytes.to_vec(), "fuzz.rec") else {
+        return;
+    };
+    let registry = registry();
+    let mut playback = recording.playback();
+    for frame in 0..=recording.last_frame().min(FRAMES) {
+        let mut runtime = runtime();
+        if playback.restore_into(&mut runtime, &registry, frame).is_ok() {
+            let _ = runtime.world().digest();
+            let _ = runtime.run_frames(2);
+        }
+        let _ = recording.events(frame);
+    }
+}
+
+/// A glTF file is refused, or makes a scene that loads, and an export that reads back with the same nodes.
+pub fn gltf(bytes: &[u8]) {
+    let Ok(tree) = NodeTree::from_slice(bytes) else {
+        return;
+    };
+    let registry = registry();
+    if let Ok((text, _)) = tree.to_scene("fuzz", &registry) {
+        Scene::parse(&text, "fuzz.toml", &registry).expect("a scene that is made loads");
+    }
+    let mut runtime = runtime();
+    if tree.spawn(runtime.world_mut()).is_ok()
+        && runtime.settle().is_ok()
+        && let Ok(text) = export(runtime.world())
+    {
+        let again = NodeTree::from_slice(text.as_bytes()).expect("what was exported can be read");
+        assert_eq!(again.nodes().len(), tree.nodes().len());
+    }
+}
+
+/// A saved profile is refused, or written as it was read.
+pub fn profile(bytes: &[u8]) {
+    let Ok(text) = std::str::from_utf8(bytes) else {
+        return;
+    };
+    if let Ok(profile) = RecordedProfile::read(text) {
+        let mut written = Vec::new();
+        profile.write(&mut written).expect("memory takes all");
+        let text = String::from_utf8(written).expect("JSON is text");
+        let again = RecordedProfile::read(&text).expect("what was written can be read");
+        assert_eq!(again.frames(), profile.frames());
+    }
+}
