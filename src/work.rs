@@ -2,30 +2,24 @@
 //! measuring time.
 
 #[cfg(test)]
-mod counted {
-    use std::cell::Cell;
-
-    thread_local! {
-        static STEPS: Cell<u64> = const { Cell::new(0) };
-    }
-
-    /// Counts one step of this thread.
-    pub(crate) fn step() {
-        STEPS.set(STEPS.get() + 1);
-    }
-
-    /// The steps of this thread during some work.
-    pub(crate) fn steps_of(work: impl FnOnce()) -> u64 {
-        let before = STEPS.get();
-        work();
-        STEPS.get() - before
-    }
-}
+use std::cell::Cell;
 
 #[cfg(test)]
-pub(crate) use counted::{step, steps_of};
+thread_local! {
+    static STEPS: Cell<u64> = const { Cell::new(0) };
+}
 
-/// Counts one step, in tests.
-#[cfg(not(test))]
+/// Counts one step of this thread, in tests.
 #[inline(always)]
-pub(crate) fn step() {}
+pub(crate) fn step() {
+    #[cfg(test)]
+    STEPS.set(STEPS.get() + 1);
+}
+
+/// The steps of this thread during some work.
+#[cfg(all(test, feature = "scene"))]
+pub(crate) fn steps_of(work: impl FnOnce()) -> u64 {
+    let before = STEPS.get();
+    work();
+    STEPS.get() - before
+}

@@ -96,7 +96,8 @@ fn only_systems_that_write_the_row_are_named() -> Result<(), gerust::Error> {
 #[test]
 fn what_the_program_writes_is_found_with_and_without_links_and_colliders()
 -> Result<(), gerust::Error> {
-    let slips: [(&str, fn(&mut Transform)); 4] = [
+    type Slip = (&'static str, fn(&mut Transform));
+    let slips: [Slip; 4] = [
         ("translation", |transform| {
             transform.translation.x = f32::INFINITY
         }),

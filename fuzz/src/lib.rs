@@ -82,7 +82,9 @@ pub fn expression(bytes: &[u8]) {
     for tail in [
         format!("[[expect]]\nthat = {quoted}\n"),
         format!("[[rules]]\nwhen = {quoted}\ndo = [{{ despawn = 'a' }}]\n"),
-        format!("[[cues]]\nframe = 1\ndo = [{{ change = {{ field = 'b.body.mass', to = {quoted} }} }}]\n"),
+        format!(
+            "[[cues]]\nframe = 1\ndo = [{{ change = {{ field = 'b.body.mass', to = {quoted} }} }}]\n"
+        ),
         format!("[[cues]]\nframe = 1\ndo = [{{ change = {{ field = {quoted}, to = '1' }} }}]\n"),
         format!("[[entities]]\nname = {quoted}\n"),
     ] {
@@ -99,7 +101,10 @@ pub fn recording(bytes: &[u8]) {
     let mut playback = recording.playback();
     for frame in 0..=recording.last_frame().min(FRAMES) {
         let mut runtime = runtime();
-        if playback.restore_into(&mut runtime, &registry, frame).is_ok() {
+        if playback
+            .restore_into(&mut runtime, &registry, frame)
+            .is_ok()
+        {
             let _ = runtime.world().digest();
             let _ = runtime.run_frames(2);
         }

@@ -9,7 +9,7 @@ use glam::{Affine3A, Vec3A};
 #[derive(Default, Debug)]
 pub(crate) struct Adrift(pub(super) bool);
 
-/// Looks at placements while they are at hand. Branches cost more: the sum of an affine transform minus itself is 0 if all its
+/// Looks at placements while they are at hand. Branches cost more: the sum of its columns times 0 is 0 if all its
 /// numbers are finite, and not a number otherwise, or if the sum overflows.
 #[derive(Clone, Copy, Default)]
 pub(super) struct FiniteCheck(Vec3A);
@@ -19,7 +19,7 @@ impl FiniteCheck {
     pub(super) fn look(&mut self, placed: &Affine3A) {
         let matrix = &placed.matrix3;
         let sum = matrix.x_axis + matrix.y_axis + matrix.z_axis + placed.translation;
-        self.0 += sum - sum;
+        self.0 += sum * 0.0;
     }
 
     pub(super) fn may_fail(self) -> bool {

@@ -50,12 +50,12 @@ pub(super) struct Check {
     /// By frame: the values measured before the failure.
     pub(super) before: Vec<(u64, String)>,
     pub(super) touching: Option<String>,
-    remedy: Option<StoredRemedy>,
+    pub(super) remedy: Option<StoredRemedy>,
 }
 
 /// A remedy with a path that need not be text.
 #[derive(Serialize, Deserialize, Debug)]
-struct StoredRemedy {
+pub(super) struct StoredRemedy {
     path: OsString,
     span: Range<usize>,
     text: String,

@@ -2,9 +2,17 @@
 
 use super::judged::{Check, Judged, Judgement};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
+use std::io;
 use std::time::Duration;
 
-pub(super) fn report(judged: &[Judged]) -> Report {
+/// The XML text.
+pub(super) fn text(judged: &[Judged]) -> io::Result<String> {
+    let text = report(judged).to_string().map_err(io::Error::other)?;
+    // The common schema has no such attribute for the whole, but the package writes it.
+    Ok(text.replacen(" skipped=\"0\"", "", 1))
+}
+
+fn report(judged: &[Judged]) -> Report {
     let mut report = Report::new("gerust check");
     report.set_time(judged.iter().map(|scene| scene.took).sum());
     report.add_test_suites(judged.iter().map(suite));
@@ -63,4 +71,97 @@ fn case(check: &Check) -> TestCase {
         }
     };
     TestCase::new(check.what.as_deref().unwrap_or(&wanted), status)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::super::judged::Ran;
+    use super::*;
+    use proptest::prelude::*;
+    use roxmltree::Document;
+    use std::path::PathBuf;
+
+    /// The attributes of each element in the common schema.
+    const ALLOWED: [(&str, &[&str]); 6] = [
+        (
+            "testsuites",
+            &["name", "time", "tests", "failures", "disabled", "errors"],
+        ),
+        (
+            "testsuite",
+            &[
+                "name",
+                "tests",
+                "failures",
+                "errors",
+                "time",
+                "disabled",
+                "skipped",
+                "timestamp",
+                "hostname",
+                "id",
+                "package",
+            ],
+        ),
+        (
+            "testcase",
+            &["name", "assertions", "time", "classname", "status"],
+        ),
+        ("failure", &["type", "message"]),
+        ("error", &["type", "message"]),
+        ("skipped", &["type", "message"]),
+    ];
+
+    fn check(held: bool, text: &str) -> Check {
+        Check {
+            held,
+            what: (!text.is_empty()).then(|| text.to_owned()),
+            wanted: text.to_owned(),
+            when: text.to_owned(),
+            frame: 7,
+            measured: text.to_owned(),
+            before: vec![(6, text.to_owned())],
+            touching: Some(text.to_owned()),
+            remedy: None,
+        }
+    }
+
+    fn judged(path: &str, judgement: Judgement) -> Judged {
+        Judged {
+            path: PathBuf::from(path),
+            took: Duration::from_millis(12),
+            judgement,
+        }
+    }
+
+    proptest! {
+        /// Whatever names and messages say, the file keeps to the common schema.
+        #[test]
+        fn every_report_keeps_to_the_schema(texts in proptest::collection::vec("(?s).{0,12}|\\PC{0,8}|skipped=\"0\"", 4)) {
+            let ran = Ran {
+                checks: vec![check(true, &texts[0]), check(false, &texts[1])],
+                left_out: 0,
+                missed: Vec::new(),
+            };
+            let all = [
+                judged(&texts[2], Judgement::Ran(ran)),
+                judged("b.toml", Judgement::Broke(texts[3].clone())),
+                judged("c.toml", Judgement::Faulty { count: 1, faults: vec![texts[3].clone()] }),
+            ];
+            let xml = text(&all).expect("it can be written");
+            let document = Document::parse(&xml);
+            prop_assert!(document.is_ok(), "{document:?}\n{xml}");
+            let document = document.expect("it was checked");
+            for node in document.descendants().filter(roxmltree::Node::is_element) {
+                let name = node.tag_name().name();
+                let allowed = ALLOWED.iter().find(|(known, _)| *known == name);
+                let (_, allowed) = allowed.expect("the element is in the schema");
+                for attribute in node.attributes() {
+                    prop_assert!(allowed.contains(&attribute.name()), "{} of {name}", attribute.name());
+                }
+            }
+            let cases = document.descendants().filter(|node| node.has_tag_name("testcase"));
+            prop_assert_eq!(cases.count(), 4);
+        }
+    }
 }

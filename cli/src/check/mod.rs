@@ -74,10 +74,8 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess)
         })?;
     }
     if let Some(target) = junit {
-        target.write_with(|file| {
-            let written = junit::report(&judged).serialize(file);
-            written.map_err(std::io::Error::other)
-        })?;
+        let text = junit::text(&judged).map_err(Trouble::other)?;
+        target.write(text.as_bytes())?;
     }
     let took = start.elapsed();
     match command.format {

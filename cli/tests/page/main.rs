@@ -54,6 +54,7 @@ async fn picture(browser: &Browser) -> Value {
 }
 
 #[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
 async fn the_slider_takes_everything_to_its_frame() {
     let Some(browser) = quay().await else {
         return;
@@ -102,6 +103,7 @@ async fn the_slider_takes_everything_to_its_frame() {
 }
 
 #[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
 async fn pointing_at_the_chart_shows_figures_and_a_click_chooses() {
     let Some(browser) = quay().await else {
         return;
@@ -161,6 +163,7 @@ fn milliseconds(time: &str) -> f64 {
 }
 
 #[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
 async fn an_entity_is_found_by_name_and_by_a_click_with_contacts_and_values() {
     let Some(browser) = quay().await else {
         return;
@@ -233,6 +236,7 @@ async fn an_entity_is_found_by_name_and_by_a_click_with_contacts_and_values() {
 }
 
 #[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
 async fn everything_goes_by_keyboard() {
     let Some(browser) = quay().await else {
         return;
@@ -313,6 +317,7 @@ const CONTRAST: &str = "((names) => {
 })";
 
 #[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
 async fn it_fits_a_narrow_screen_and_can_be_read_in_light_and_dark() {
     let Some(browser) = quay().await else {
         return;
@@ -354,6 +359,7 @@ async fn it_fits_a_narrow_screen_and_can_be_read_in_light_and_dark() {
 }
 
 #[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
 async fn what_failed_and_how_it_compares_is_shown_and_nothing_is_loaded() {
     let Some(browser) = Browser::start().await else {
         return;
@@ -412,6 +418,7 @@ async fn what_failed_and_how_it_compares_is_shown_and_nothing_is_loaded() {
 }
 
 #[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
 async fn the_report_of_every_scene_opens_without_errors() {
     let Some(browser) = Browser::start().await else {
         return;
