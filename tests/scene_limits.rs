@@ -71,6 +71,13 @@ fn a_long_chain_of_templates_does_not_use_the_stack() {
 }
 
 #[test]
+fn a_limit_is_one_fault_even_where_children_are_overridden() {
+    let text = nested(40, 10) + "overrides.c0.body.mass = 3\n";
+    let message = fault_of(&text, &[]);
+    assert!(message.contains("limit of 1000000 entities"), "{message}");
+}
+
+#[test]
 fn a_circle_of_many_templates_is_shown_in_short() {
     let mut text = String::from("title = 't'\nframes = 1\n");
     for number in 0..1_000 {

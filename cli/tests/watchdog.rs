@@ -104,6 +104,17 @@ fn limits_are_passed_on_to_every_scene() {
         .stderr(contains("exceeds the limit of 2 frames"));
 }
 
+#[cfg(unix)]
+#[test]
+fn standard_input_is_read_once() {
+    let json = json_of(
+        gerust()
+            .args(["check", "/dev/stdin", "--format", "json"])
+            .write_stdin(STILL),
+    );
+    assert_eq!(json["scenes"][0]["held"], 1, "{json}");
+}
+
 #[test]
 fn a_caller_with_arguments_of_its_own_checks_in_its_own_process() {
     // The program of this test does not know the command that judges a single scene.

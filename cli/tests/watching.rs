@@ -23,6 +23,8 @@ struct Watched {
     /// Held open until the end.
     _master: Box<dyn MasterPty + Send>,
     told: String,
+    /// Everything that was written to the terminal.
+    all: String,
 }
 
 impl Watched {
@@ -57,6 +59,7 @@ impl Watched {
             receiver,
             _master: pair.master,
             told: String::new(),
+            all: String::new(),
         }
     }
 
@@ -72,7 +75,11 @@ impl Watched {
             }
             let left = PATIENCE.saturating_sub(start.elapsed());
             match self.receiver.recv_timeout(left) {
-                Ok(bytes) => self.told.push_str(&String::from_utf8_lossy(&bytes)),
+                Ok(bytes) => {
+                    let text = String::from_utf8_lossy(&bytes);
+                    self.told.push_str(&text);
+                    self.all.push_str(&text);
+                }
                 Err(_) => panic!("{wanted} was not told in {} bytes", self.told.len()),
             }
         };
@@ -182,4 +189,23 @@ fn without_a_terminal_it_says_what_to_use_instead() {
         .stderr(contains(
             "use `run`, `draw` or `inspect` where there is none",
         ));
+}
+
+/// Names and titles of a scene may hold characters that a terminal obeys.
+#[test]
+fn control_characters_of_a_scene_reach_no_terminal() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let scene = folder.path().join("odd.toml");
+    let evil = "\\u001b]0;taken\\u0007";
+    let text = format!(
+        "title = \"{evil}\"\nframes = 9\n[[entities]]\nname = \"{evil}\"\ncollider.size = [1, 1, 1]\n[[expect]]\nwhat = \"{evil}\"\ncount = {{ is = 2 }}\nframe = 3\n"
+    );
+    std::fs::write(&scene, text).expect("there is room");
+    let mut watched = Watched::start(&[scene.to_str().expect("it is text")]);
+    // The title is in the first picture, and the entity is chosen next.
+    watched.wait_for("taken");
+    watched.wait_for("quit");
+    watched.press(b"....\t.q");
+    watched.wait_for("[?1049l");
+    assert!(!watched.all.contains("\u{1b}]0;taken") && !watched.all.contains('\u{7}'));
 }

@@ -190,23 +190,20 @@ impl<'a> About<'a> {
 impl Action {
     /// Whether no entity has another name afterwards, or none, except that new ones may have names of their own.
     pub(super) fn keeps_names(&self) -> bool {
-        // A component of the program could be the name.
         match &self.kind {
-            ActionKind::Set { parts, .. } => return parts.components.is_empty(),
-            ActionKind::Spawn(plans) => return !plans.iter().any(EntityPlan::has_components),
-            _ => {}
-        }
-        matches!(
-            self.kind,
+            // A component of the program could be the name.
+            ActionKind::Set { parts, .. } => parts.components.is_empty(),
+            ActionKind::Spawn(plans) => !plans.iter().any(EntityPlan::has_components),
             ActionKind::Link { .. }
-                | ActionKind::Unlink(_)
-                | ActionKind::Push { .. }
-                | ActionKind::PushAway { .. }
-                | ActionKind::Switch { .. }
-                | ActionKind::Emit { .. }
-                | ActionKind::Control { .. }
-                | ActionKind::Stop { .. }
-        )
+            | ActionKind::Unlink(_)
+            | ActionKind::Push { .. }
+            | ActionKind::PushAway { .. }
+            | ActionKind::Switch { .. }
+            | ActionKind::Emit { .. }
+            | ActionKind::Control { .. }
+            | ActionKind::Stop { .. } => true,
+            _ => false,
+        }
     }
 
     /// What it does, for reports.

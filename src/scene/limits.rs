@@ -33,7 +33,7 @@ pub enum Limit {
     Frames,
     /// Entities that a scene describes, with its templates, and entities that are alive at the same time. Default: 1,000,000.
     Entities,
-    /// Pairs of boxes that touch at the same time. Default: 2,000,000.
+    /// Pairs of boxes that touch, and pairs of dynamic bodies that may meet, in one frame. Default: 2,000,000.
     Pairs,
     /// Iterations of the solver in a frame. Default: 1,000.
     Iterations,
@@ -170,7 +170,7 @@ pub(super) struct LimitsEntry {
     /// Entities that the scene describes, with its templates, and entities that are alive at the same time. Default: 1,000,000.
     #[schemars(with = "Option<u64>")]
     entities: Option<Spanned<u64>>,
-    /// Pairs of boxes that touch at the same time. Default: 2,000,000.
+    /// Pairs of boxes that touch, and pairs of dynamic bodies that may meet, in one frame. Default: 2,000,000.
     #[schemars(with = "Option<u64>")]
     pairs: Option<Spanned<u64>>,
     /// Iterations of the solver in a frame. Default: 1,000.

@@ -14,6 +14,13 @@ pub(super) struct Found {
     pub(super) root: Option<PathBuf>,
 }
 
+impl Found {
+    /// Whether it is an ordinary file, which can be read more than once.
+    pub(super) fn is_regular(&self) -> bool {
+        fs::metadata(&self.path).is_ok_and(|file| file.is_file())
+    }
+}
+
 /// All scenes in files and directories, in order of their paths.
 pub(super) fn scenes_in(paths: &[PathBuf]) -> Result<Vec<Found>, Trouble> {
     let mut found = Vec::new();

@@ -22,7 +22,10 @@ pub(super) struct Candidate {
 /// Leaves out files that others include, because they are parts of these, unless they were named.
 pub(super) fn whole_scenes(found: &[Found], registry: &Registry) -> Vec<Candidate> {
     let all = found.iter().map(|found| Candidate {
-        files: SceneFiles::of(&found.path, &registry_for(found, registry)),
+        files: match found.is_regular() {
+            true => SceneFiles::of(&found.path, &registry_for(found, registry)),
+            false => SceneFiles::default(),
+        },
         found: found.clone(),
     });
     let all: Vec<Candidate> = all.collect();

@@ -39,7 +39,9 @@ pub(super) struct Watchdog<'c> {
 impl Watchdog<'_> {
     /// Runs one scene. Without a process of its own it runs in this one, without limits of time and memory.
     pub(super) fn judge(&self, found: &Found) -> Judged {
-        let Some(program) = &self.process.0 else {
+        // A pipe can be read once, and only the process that was given it may do so.
+        let program = self.process.0.as_ref().filter(|_| found.is_regular());
+        let Some(program) = program else {
             let registry = registry_for(found, self.registry);
             return judge(self.engine, found.path.clone(), &registry);
         };

@@ -106,7 +106,8 @@ impl<'d> Checker<'d> {
     }
 
     fn check_overrides(&mut self, entity: &'d EntityEntry, plan: &mut EntityPlan) {
-        if entity.overrides.is_empty() {
+        // Beyond the limit children are left out, so they would seem to be unknown.
+        if entity.overrides.is_empty() || self.is_full() {
             return;
         }
         let paths = plan.paths();
@@ -138,16 +139,15 @@ impl<'d> Checker<'d> {
         let own = Parts::of_entity(entity, values);
         self.check_parts(&own);
         let mut parts = own;
-        let base = entity.template.as_ref().and_then(|template| {
-            let text = template.get_ref().as_str();
-            if !self.presets.contains_key(text) {
-                let known: Vec<&str> = self.presets.keys().copied().collect();
-                self.unknown(template, "template", "templates", known.into_iter());
-            }
-            self.templates.get(text)
-        });
-        let below = base.map_or(0, |base| base.len() - 1);
-        if let Some(base) = base {
+        if let Some(template) = &entity.template
+            && !self.presets.contains_key(template.get_ref().as_str())
+        {
+            let known: Vec<&str> = self.presets.keys().copied().collect();
+            self.unknown(template, "template", "templates", known.into_iter());
+        }
+        let mut below = 0;
+        if let Some(base) = self.template_of(entity) {
+            below = base.len() - 1;
             parts = parts.over(&base.root().parts);
         }
         let name_of = |name: &Spanned<String>| Name::new(name.get_ref());
@@ -160,8 +160,7 @@ impl<'d> Checker<'d> {
             .map(|parent| parent.get_ref().clone());
         let at = self.place_of(entity);
         if self.admit(1 + below, &at)
-            && let Some(base) = entity.template.as_ref()
-            && let Some(base) = self.templates.get(base.get_ref().as_str())
+            && let Some(base) = self.template_of(entity)
         {
             plan.take_children_of(base);
         }
@@ -170,6 +169,12 @@ impl<'d> Checker<'d> {
         self.check_set_name(&parts);
         self.check_grid_stays(&parts);
         plan
+    }
+
+    /// The plan of the template from which an entity is made; `None` if it is at fault.
+    fn template_of(&self, entity: &EntityEntry) -> Option<&EntityPlan> {
+        let template = entity.template.as_ref()?;
+        self.templates.get(template.get_ref().as_str())
     }
 
     /// Where the file says something of an entity.

@@ -240,6 +240,11 @@ impl<'d> Checker<'d> {
         false
     }
 
+    /// Whether entities were left out because they exceed the limit.
+    fn is_full(&self) -> bool {
+        self.planned > self.files.limits.get(Limit::Entities)
+    }
+
     fn plan_entities(&mut self, entities: &'d [Spanned<EntityEntry>]) -> Vec<Planned<'d>> {
         let entries = entities.iter();
         entries
