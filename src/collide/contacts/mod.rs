@@ -58,6 +58,8 @@ pub struct Contacts {
     margin: f32,
     posts_held: bool,
     most_pairs: usize,
+    /// Whether there were more in the last frame.
+    is_crowded: bool,
     /// The layers and the margin with which contacts were last found.
     found_with: Option<(Layers, f32)>,
     /// The direction of gravity, or zero.
@@ -82,6 +84,7 @@ impl Default for Contacts {
             margin: 0.001,
             posts_held: false,
             most_pairs: usize::MAX,
+            is_crowded: false,
             found_with: None,
             down: Vec3::ZERO,
             brief: Vec::new(),
@@ -269,7 +272,7 @@ impl Contacts {
 /// Fails if there were more pairs in the last frame than the limit allows.
 pub(super) fn refuse_crowd(world: &World) -> Result<(), Error> {
     match world.find_global::<Contacts>() {
-        Some(contacts) if contacts.pairs.is_cut() => Err(Error::from(Kind::TooManyPairs {
+        Some(contacts) if contacts.is_crowded => Err(Error::from(Kind::TooManyPairs {
             most: contacts.most_pairs,
         })),
         _ => Ok(()),
@@ -406,23 +409,22 @@ impl Contacts {
             &mut self.pairs,
         );
         drop(span);
-        if self.pairs.is_cut() {
+        self.is_crowded = self.pairs.is_cut();
+        if self.is_crowded {
             // All boxes still count as changed, so the next frame finds what this one did not.
             return;
         }
         let _span = profile::part("compare contacts");
-        self.take_in(boxes, meetings, frame, tell);
+        self.list_changes(boxes, frame);
+        if self.is_crowded {
+            return;
+        }
+        self.take_in(meetings, tell);
         boxes.forget_changed();
     }
 
-    /// Takes in the pairs that were found, and reports contacts that began, are held and ended, in the order of the ids.
-    fn take_in(
-        &mut self,
-        boxes: &Boxes,
-        meetings: &Meetings,
-        frame: u64,
-        mut tell: impl FnMut(Contact),
-    ) {
+    /// Compares the pairs that were found with the contacts so far. Keeps these if there were too many afterwards.
+    fn list_changes(&mut self, boxes: &Boxes, frame: u64) {
         let found = self.pairs.list.iter().filter_map(|pair| {
             let contact = Contact::between(boxes, pair.slots, pair.margin, frame)?;
             Some((contact, pair.slots))
@@ -430,6 +432,15 @@ impl Contacts {
         let has_changed = |slot| boxes.has_changed(slot);
         self.current
             .list_changes(found, has_changed, &mut self.changes);
+        let all = self.current.contacts.len() + self.changes.added.len();
+        self.is_crowded = all - self.changes.removed.len() > self.most_pairs;
+        if self.is_crowded {
+            self.changes.clear();
+        }
+    }
+
+    /// Takes in the changes, and reports contacts that began, are held and ended, in the order of the ids.
+    fn take_in(&mut self, meetings: &Meetings, mut tell: impl FnMut(Contact)) {
         let ended = self
             .changes
             .removed

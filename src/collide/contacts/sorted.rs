@@ -25,6 +25,11 @@ pub(super) struct Changes {
 }
 
 impl Changes {
+    pub(super) fn clear(&mut self) {
+        self.removed.clear();
+        self.added.clear();
+    }
+
     pub(super) fn is_empty(&self) -> bool {
         self.removed.is_empty() && self.added.is_empty()
     }

@@ -2,6 +2,7 @@
 
 use super::sources::{FilesRead, Sources, read_file, refuse_elsewhere, root_of};
 use crate::scene::registry::Registry;
+use std::collections::VecDeque;
 use std::path::{Path, PathBuf};
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
@@ -39,10 +40,10 @@ impl SceneFiles {
         let mut registry = registry.clone();
         registry.set_root(&root);
         let sources = Sources::gather(&text, path, &registry, &mut read, &mut Vec::new());
-        let mut waiting = loads_of(&sources);
+        let mut waiting = VecDeque::from(loads_of(&sources));
         let included = sources.iter().skip(1).map(|source| source.path.clone());
         files.included.extend(included);
-        while let Some(path) = waiting.pop() {
+        while let Some(path) = waiting.pop_front() {
             let is_known = files.loaded.contains(&path);
             if is_known || read.is_exceeded() || refuse_elsewhere(&path, &root).is_err() {
                 continue;
