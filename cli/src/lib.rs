@@ -28,6 +28,7 @@
 
 mod allocations;
 mod arguments;
+mod bounds;
 mod check;
 mod compare;
 mod draw;

@@ -1,11 +1,11 @@
 //! Which scene a command is about.
 
+use crate::bounds::Bounds;
 use crate::engine::Engine;
 use crate::output::time;
 use crate::trouble::Trouble;
 use clap::Args;
-use gerust::scene::{Limit, Parameters, Recording, Registry, Scene};
-use std::fmt;
+use gerust::scene::{Parameters, Recording, Registry, Scene};
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
 use std::time::Instant;
@@ -20,12 +20,8 @@ pub(crate) struct SceneFile {
     /// Give a parameter of the scene a value; can be repeated
     #[arg(long, global = true, value_name = "NAME=VALUE")]
     set: Vec<Setting>,
-    /// Let the scene include and load files below this folder [default: its own]
-    #[arg(long, global = true, value_name = "FOLDER")]
-    root: Option<PathBuf>,
-    /// Set a limit of the scene: files, bytes, frames, entities, pairs or iterations; can be repeated
-    #[arg(long, global = true, value_name = "NAME=VALUE")]
-    limit: Vec<LimitOption>,
+    #[command(flatten)]
+    bounds: Bounds,
 }
 
 impl SceneFile {
@@ -80,16 +76,9 @@ impl SceneFile {
         Ok(scene)
     }
 
-    /// The registry of an engine, with the folder below which files are read.
+    /// The registry of an engine under the options that were given.
     pub(crate) fn registry(&self, engine: &Engine) -> Registry {
-        let mut registry = engine.registry().clone();
-        if let Some(root) = &self.root {
-            registry.set_root(root);
-        }
-        for LimitOption(limit, value) in &self.limit {
-            registry.set_limit(*limit, *value);
-        }
-        registry
+        self.bounds.registry(engine)
     }
 
     /// The values that were given.
@@ -117,33 +106,6 @@ pub(crate) fn recording_at(path: &Path) -> Result<Option<Recording>, Trouble> {
     Ok(Some(recording))
 }
 
-/// A limit and its value.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub(crate) struct LimitOption(pub(crate) Limit, pub(crate) u64);
-
-impl fmt::Display for LimitOption {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}={}", self.0, self.1)
-    }
-}
-
-impl FromStr for LimitOption {
-    type Err = String;
-
-    fn from_str(text: &str) -> Result<Self, String> {
-        let given = text.split_once('=').and_then(|(name, value)| {
-            let value = value.trim().replace('_', "").parse().ok()?;
-            Some(Self(Limit::named(name.trim())?, value))
-        });
-        given.ok_or_else(|| {
-            let names = Limit::ALL.map(Limit::name).join(", ");
-            format!(
-                "write a limit and a whole number, such as entities=5000000; the limits are {names}"
-            )
-        })
-    }
-}
-
 /// A parameter and its value.
 #[derive(Clone, PartialEq, Eq, Debug)]
 struct Setting {
@@ -168,26 +130,6 @@ impl FromStr for Setting {
 #[cfg(test)]
 mod tests {
     use super::*;
-
-    #[test]
-    fn limits_are_read() {
-        let read = |text: &str| text.parse::<LimitOption>();
-        let limit = read(" entities = 5_000 ").expect("it is one");
-        assert_eq!((limit.0, limit.1), (Limit::Entities, 5_000));
-        assert_eq!(limit.to_string(), "entities=5000");
-        for bad in [
-            "",
-            "entities",
-            "entities=",
-            "entities=-1",
-            "crates=5",
-            "=5",
-            "pairs=1e6",
-        ] {
-            let error = read(bad).expect_err(bad);
-            assert!(error.contains("iterations"), "{bad}: {error}");
-        }
-    }
 
     #[test]
     fn settings_are_read() {

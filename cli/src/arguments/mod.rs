@@ -10,9 +10,10 @@ pub(crate) use looking::{
     Question, RowsQuestion, SystemsTopic, TreeTopic,
 };
 
+use crate::bounds::Bounds;
 use crate::check::Shard;
 use crate::profile::BudgetOption;
-use crate::scene_file::{LimitOption, SceneFile};
+use crate::scene_file::SceneFile;
 use crate::versus::Versus;
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use std::num::{NonZeroU64, NonZeroUsize};
@@ -54,7 +55,7 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust check scenes\n  gerust check scenes --filter yard --junit report.xml\n  gerust check scenes --shard 1/4"
     )]
     Check(CheckCommand),
-    /// Run one scene and write its results for `check`, which watches over the process
+    /// Run one scene and write its results into a file: `check` starts a process with this for every scene
     #[command(hide = true)]
     CheckOne(CheckOneCommand),
     /// Say where two scenes or recordings, or one scene under two settings, begin to differ
@@ -221,10 +222,8 @@ pub(crate) struct ShrinkCommand {
 pub(crate) struct CheckOneCommand {
     #[arg(value_name = "SCENE")]
     pub(crate) scene: PathBuf,
-    #[arg(long, value_name = "FOLDER")]
-    pub(crate) root: Option<PathBuf>,
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub(crate) limit: Vec<LimitOption>,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
     #[arg(long, value_name = "MIB")]
     pub(crate) memory_limit: u64,
     #[arg(long, value_name = "FILE")]
@@ -236,18 +235,14 @@ pub(crate) struct CheckCommand {
     /// Scene files, and directories in which scenes are looked for
     #[arg(required = true, value_name = "PATH")]
     pub(crate) paths: Vec<PathBuf>,
-    /// Let scenes include and load files below this folder
-    #[arg(long, value_name = "FOLDER")]
-    pub(crate) root: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) bounds: Bounds,
     /// Only scenes whose path contains this text
     #[arg(long, value_name = "TEXT")]
     pub(crate) filter: Option<String>,
     /// Only one part of all scenes, to share them among machines
     #[arg(long, value_name = "PART/PARTS")]
     pub(crate) shard: Option<Shard>,
-    /// Set a limit of all scenes: files, bytes, frames, entities, pairs or iterations; can be repeated
-    #[arg(long, value_name = "NAME=VALUE")]
-    pub(crate) limit: Vec<LimitOption>,
     /// Scenes that run at the same time, at most 256 [default: the number of cores]
     #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u16).range(1..=256))]
     pub(crate) jobs: Option<u16>,

@@ -6,50 +6,11 @@ use super::watchdog::Watchdog;
 use crate::engine::Engine;
 use crate::output;
 use crate::trouble::Trouble;
-use gerust::scene::{Outcome, Registry, Scene, SceneFiles};
+use gerust::scene::{Outcome, Registry, Scene};
 use indicatif::ParallelProgressIterator;
 use rayon::prelude::*;
-use std::collections::BTreeSet;
 use std::path::PathBuf;
 use std::time::Instant;
-
-/// A scene file, and the files that it names.
-pub(super) struct Candidate {
-    pub(super) found: Found,
-    pub(super) files: SceneFiles,
-}
-
-/// Leaves out files that others include, because they are parts of these, unless they were named.
-pub(super) fn whole_scenes(found: &[Found], registry: &Registry) -> Vec<Candidate> {
-    let all = found.iter().map(|found| Candidate {
-        files: match found.is_regular() {
-            true => SceneFiles::of(&found.path, &registry_for(found, registry)),
-            false => SceneFiles::default(),
-        },
-        found: found.clone(),
-    });
-    let all: Vec<Candidate> = all.collect();
-    let included = all.iter().flat_map(|candidate| &candidate.files.included);
-    let parts: BTreeSet<PathBuf> = included
-        .filter_map(|path| path.canonicalize().ok())
-        .collect();
-    let is_part = |found: &Found| {
-        let own = found.path.canonicalize();
-        !found.is_named && own.is_ok_and(|own| parts.contains(&own))
-    };
-    all.into_iter()
-        .filter(|candidate| !is_part(&candidate.found))
-        .collect()
-}
-
-/// A scene may name files below the root, or else below the directory in which it was found, or its own.
-pub(super) fn registry_for(found: &Found, registry: &Registry) -> Registry {
-    let mut registry = registry.clone();
-    if let Some(root) = &found.root {
-        registry.set_root(root);
-    }
-    registry
-}
 
 /// Runs all scenes, and returns their results in the same order.
 pub(super) fn all(

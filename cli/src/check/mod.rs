@@ -26,18 +26,13 @@ use watchdog::Watchdog;
 
 pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess) -> Verdict {
     let start = Instant::now();
-    let mut registry = engine.registry().clone();
-    for limit in &command.limit {
-        registry.set_limit(limit.0, limit.1);
-    }
-    let mut found = find::scenes_in(&command.paths)?;
-    if let Some(root) = &command.root {
-        for scene in &mut found {
-            scene.root = Some(root.clone());
-        }
-    }
-    // A scene is only known to be part of another one if all are looked at.
-    let mut scenes = judge::whole_scenes(&found, &registry);
+    let watchdog = Watchdog {
+        engine,
+        command,
+        process,
+    };
+    // The filter and the shard must not hide the scenes that include others.
+    let mut scenes = watchdog.whole_scenes(find::scenes_in(&command.paths)?);
     if let Some(filter) = &command.filter {
         let is_wanted = |found: &Found| found.path.to_string_lossy().contains(filter.as_str());
         scenes.retain(|scene| is_wanted(&scene.found));
@@ -58,12 +53,6 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess)
             .map(PathBuf::as_path)
     });
     let junit = junit.map(|path| Target::new(path, read)).transpose()?;
-    let watchdog = Watchdog {
-        engine,
-        registry: &registry,
-        command,
-        process,
-    };
     let scenes: Vec<Found> = scenes.into_iter().map(|scene| scene.found).collect();
     let mut judged = judge::all(&scenes, command.jobs, &watchdog)?;
     if command.bless {

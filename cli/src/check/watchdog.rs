@@ -1,13 +1,15 @@
-//! Runs each scene in a process of its own, so that a scene that exhausts the memory, the stack or the time harms no other.
+//! Runs each scene in a process of its own, so that one that exhausts memory, stack or time does not affect the others.
 
 use super::find::Found;
-use super::judge::{judge, registry_for};
+use super::judge::judge;
 use super::judged::Judged;
 use crate::arguments::{CheckCommand, CheckOneCommand};
+use crate::bounds::Bounds;
 use crate::engine::Engine;
 use crate::trouble::Trouble;
 use crate::{Verdict, telling};
-use gerust::scene::Registry;
+use gerust::scene::SceneFiles;
+use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::io::{self, Read, Seek, Write};
 use std::path::{Path, PathBuf};
@@ -15,34 +17,65 @@ use std::process::{Command, ExitStatus, Stdio};
 use std::time::{Duration, Instant};
 use wait_timeout::ChildExt;
 
-/// The program of this process, if it can be started again for a single scene.
+/// The program of this process, if it can judge a single scene when it is started again.
 #[derive(Debug)]
 pub(crate) struct OwnProcess(Option<PathBuf>);
 
 impl OwnProcess {
-    /// Arguments that are not those of the process come from a caller: its program does something else when it is started again.
+    /// If the arguments are not those of the process, they come from a caller, whose program may do something else.
     pub(crate) fn of(arguments: &[OsString]) -> Self {
         let is_own = std::env::args_os().eq(arguments.iter().cloned());
         Self(is_own.then(|| std::env::current_exe().ok()).flatten())
     }
 }
 
+/// A scene file, and the files that it names.
+pub(super) struct Candidate {
+    pub(super) found: Found,
+    pub(super) files: SceneFiles,
+}
+
 /// Runs scenes and stops those that exceed a limit.
 pub(super) struct Watchdog<'c> {
     pub(super) engine: &'c Engine,
-    /// With the root and the limits that were given.
-    pub(super) registry: &'c Registry,
     pub(super) command: &'c CheckCommand,
     pub(super) process: &'c OwnProcess,
 }
 
 impl Watchdog<'_> {
+    /// The options for one scene: it may read files below the folder in which it was found, unless `--root` names another.
+    fn bounds_of(&self, found: &Found) -> Bounds {
+        self.command.bounds.or_below(found.root.as_deref())
+    }
+
+    /// Leaves out scenes that others include, unless they were named: they are checked as parts of these.
+    pub(super) fn whole_scenes(&self, found: Vec<Found>) -> Vec<Candidate> {
+        let all = found.into_iter().map(|found| Candidate {
+            files: match found.is_regular() {
+                true => SceneFiles::of(&found.path, &self.bounds_of(&found).registry(self.engine)),
+                false => SceneFiles::default(),
+            },
+            found,
+        });
+        let mut all: Vec<Candidate> = all.collect();
+        let included = all.iter().flat_map(|candidate| &candidate.files.included);
+        let parts: BTreeSet<PathBuf> = included
+            .filter_map(|path| path.canonicalize().ok())
+            .collect();
+        let is_part = |found: &Found| {
+            let own = found.path.canonicalize();
+            !found.is_named && own.is_ok_and(|own| parts.contains(&own))
+        };
+        all.retain(|candidate| !is_part(&candidate.found));
+        all
+    }
+
     /// Runs one scene. Without a process of its own it runs in this one, without limits of time and memory.
     pub(super) fn judge(&self, found: &Found) -> Judged {
-        // A pipe can be read once, and only the process that was given it may do so.
+        // A pipe can be read once, and only by the process that was given it.
         let program = self.process.0.as_ref().filter(|_| found.is_regular());
         let Some(program) = program else {
-            let registry = registry_for(found, self.registry);
+            let registry = self.bounds_of(found).registry(self.engine);
             return judge(self.engine, found.path.clone(), &registry);
         };
         let start = Instant::now();
@@ -61,20 +94,16 @@ impl Watchdog<'_> {
         }
     }
 
-    /// The results of the scene, or why there are none.
+    /// Runs a scene in a process of its own. Returns its results, or why there are none.
     fn judge_apart(&self, program: &Path, found: &Found) -> io::Result<Result<Judged, String>> {
         let folder = tempfile::tempdir()?;
         let results = folder.path().join("results.json");
         let mut messages = tempfile::tempfile()?;
         let mut command = Command::new(program);
-        command.args(telling::flags()).arg("check-one");
-        if let Some(root) = self.command.root.as_ref().or(found.root.as_ref()) {
-            command.arg("--root").arg(root);
-        }
-        for limit in &self.command.limit {
-            command.arg("--limit").arg(limit.to_string());
-        }
         command
+            .args(telling::flags())
+            .arg("check-one")
+            .args(self.bounds_of(found).arguments())
             .arg("--memory-limit")
             .arg(self.command.memory_limit.to_string())
             .arg("--results")
@@ -139,13 +168,7 @@ fn forward(said: &[u8]) {
 /// Runs one scene for the process that watches over this one.
 pub(crate) fn run_one(engine: &Engine, command: &CheckOneCommand) -> Verdict {
     limit_memory(command.memory_limit);
-    let mut registry = engine.registry().clone();
-    if let Some(root) = &command.root {
-        registry.set_root(root);
-    }
-    for limit in &command.limit {
-        registry.set_limit(limit.0, limit.1);
-    }
+    let registry = command.bounds.registry(engine);
     let judged = judge(engine, command.scene.clone(), &registry);
     let text = serde_json::to_vec(&judged).map_err(Trouble::other)?;
     std::fs::write(&command.results, text).map_err(|error| {
@@ -157,7 +180,7 @@ pub(crate) fn run_one(engine: &Engine, command: &CheckOneCommand) -> Verdict {
     Ok(true)
 }
 
-/// Makes the system refuse this process more memory, which ends it.
+/// Limits the memory of this process. An allocation beyond the limit ends the process.
 fn limit_memory(mib: u64) {
     #[cfg(target_os = "linux")]
     {
