@@ -1,4 +1,4 @@
-//! Notes whether there is a browser for the tests of pages, so that those without one are listed as ignored.
+//! Sets `has_browser` if the tests of report pages can run; without it they are listed as ignored.
 
 use std::env;
 

@@ -397,12 +397,22 @@ impl fmt::Display for Error {
     }
 }
 
-// A program that ends with `fn main() -> Result<(), gerust::Error>` prints the debug form: it reads like the message.
-impl fmt::Debug for Error {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(&self.0, f)
-    }
+/// Gives error types a debug form that reads like their message: a program that ends with `fn main() -> Result<(), gerust::Error>`
+/// prints it.
+macro_rules! debug_as_message {
+    ($error:ty) => {
+        impl std::fmt::Debug for $error {
+            fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+                std::fmt::Display::fmt(self, f)
+            }
+        }
+    };
 }
+
+#[cfg(feature = "scene")]
+pub(crate) use debug_as_message;
+
+debug_as_message!(Error);
 
 impl std::error::Error for Error {
     fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {

@@ -68,7 +68,7 @@ fn adapted(text: &str, name: &str, sources: &Sources) -> String {
     renamed.replace(EXAMPLE, &name.replace('-', "_")) + own_workspace
 }
 
-/// Words of the language, which cannot name a crate.
+/// Keywords of the language, which cannot name a crate.
 const KEYWORDS: &[&str] = &[
     "abstract", "as", "async", "await", "become", "box", "break", "const", "continue", "crate",
     "do", "dyn", "else", "enum", "extern", "false", "final", "fn", "for", "gen", "if", "impl",
@@ -76,7 +76,7 @@ const KEYWORDS: &[&str] = &[
     "return", "self", "static", "struct", "super", "trait", "true", "try", "type", "typeof",
     "unsafe", "unsized", "use", "virtual", "where", "while", "yield",
 ];
-/// Crates of the language and folders of the build, which have these names already.
+/// Names of standard crates and of folders of the build.
 const TAKEN: &[&str] = &[
     "alloc",
     "build",
@@ -88,8 +88,15 @@ const TAKEN: &[&str] = &[
     "std",
     "test",
 ];
-/// Names of devices, which cannot name a file on some systems.
-const DEVICES: &[&str] = &["aux", "con", "nul", "prn"];
+/// Whether some systems have a device of this name, which no file can have there.
+fn is_device(name: &str) -> bool {
+    let port = name
+        .strip_prefix("com")
+        .or_else(|| name.strip_prefix("lpt"));
+    let is_port =
+        port.is_some_and(|number| number.len() == 1 && number.as_bytes()[0].is_ascii_digit());
+    is_port || ["aux", "con", "nul", "prn"].contains(&name)
+}
 
 /// Whether the new crate depends on a crate of this name, or is one of those of this project.
 fn is_dependency(name: &str) -> bool {
@@ -107,16 +114,16 @@ fn crate_name(directory: &Path) -> Result<String, Trouble> {
     };
     let is_spelled =
         name.starts_with(|letter: char| letter.is_ascii_lowercase()) && name.chars().all(is_inside);
-    // The library of the crate is called so.
+    // The name of the library of the crate.
     let library = name.replace('-', "_");
     let library = library.as_str();
     let reason = if !is_spelled {
         "use small letters, digits, `_` and `-`, a letter first"
     } else if KEYWORDS.contains(&library) {
-        "it is a word of the language; choose another one"
+        "it is a keyword of the language; choose another one"
     } else if TAKEN.contains(&library) || is_dependency(name) || is_dependency(library) {
         "another crate or a folder of the build has this name; choose another one"
-    } else if DEVICES.contains(&library) {
+    } else if is_device(library) {
         "some systems have a device of this name; choose another one"
     } else {
         return Ok(name.to_owned());
@@ -192,6 +199,7 @@ mod tests {
             "gerust-cli",
             "gerust_cli",
             "aux",
+            "com1",
             "-x",
             "_x",
         ] {

@@ -47,7 +47,7 @@ pub(crate) fn begin(is_quiet: bool, verbosity: u8) {
     }
 }
 
-/// The arguments with which another process of this program says as much as this one.
+/// The arguments that give another process of this program the same verbosity.
 pub(crate) fn flags() -> &'static [&'static str] {
     match (
         tracing::enabled!(Level::WARN),

@@ -1,4 +1,4 @@
-//! What must hold for any input: one function for each fuzz target. Each panics if it does not hold.
+//! The properties that hold for any input: one function for each fuzz target, which panics if a property is broken.
 
 use gerust::gltf::{NodeTree, export};
 use gerust::profile::RecordedProfile;
@@ -50,7 +50,7 @@ fn check_faults(error: &SceneError) {
 }
 
 fn run(scene: &Scene, registry: &Registry) {
-    // A scene that is found fit may still fail: by too many entities, or numbers that grow beyond all bounds.
+    // A valid scene may still fail while it runs, for example because it spawns too many entities.
     let Ok(mut run) = scene.start(runtime()) else {
         return;
     };
@@ -76,7 +76,7 @@ pub fn expression(bytes: &[u8]) {
         return;
     };
     let quoted = serde_json::to_string(text).expect("a text is JSON");
-    // JSON and TOML agree on texts, but for the sign for deleting.
+    // JSON and TOML write texts alike, except for the delete character.
     let quoted = quoted.replace('\u{7f}', "\\u007F");
     let head = "title = 't'\nframes = 3\nparameters.n = 3\n[[entities]]\nname = 'a'\n[[entities]]\nname = 'b'\nbody = {}\n";
     for tail in [

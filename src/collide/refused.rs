@@ -1,7 +1,6 @@
 //! Bodies whose numbers make no sense.
 
 use super::body::Body;
-use super::contacts::Contacts;
 use crate::error::{Error, Kind};
 use crate::store::{Entity, World};
 
@@ -18,14 +17,14 @@ pub(crate) const MOST_MASS: f32 = 1e12;
 #[derive(Default, Debug)]
 pub(super) struct RefusedBodies {
     bodies: Vec<(Entity, String)>,
-    /// Whether there were too many pairs for any to be moved.
-    is_crowded: bool,
+    /// The limit of pairs, if there were more and so none was moved.
+    crowd: Option<usize>,
 }
 
 impl RefusedBodies {
     pub(super) fn clear(&mut self) {
         self.bodies.clear();
-        self.is_crowded = false;
+        self.crowd = None;
     }
 
     /// Whether a body can be moved; if not, it is noted.
@@ -42,9 +41,9 @@ impl RefusedBodies {
         self.bodies.push((entity, problem.into()));
     }
 
-    /// Notes that no dynamic body was moved, because too many may meet.
-    pub(super) fn refuse_crowd(&mut self) {
-        self.is_crowded = true;
+    /// Notes that no dynamic body was moved, because more than `most` pairs may meet.
+    pub(super) fn refuse_crowd(&mut self, most: usize) {
+        self.crowd = Some(most);
     }
 }
 
@@ -80,11 +79,8 @@ pub(super) fn tell(world: &World) -> Result<(), Error> {
     let Some(refused) = world.find_global::<RefusedBodies>() else {
         return Ok(());
     };
-    if refused.is_crowded {
-        let contacts = world.find_global::<Contacts>();
-        return Err(Error::from(Kind::TooManyPairs {
-            most: contacts.map_or(0, |contacts| contacts.most_pairs()),
-        }));
+    if let Some(most) = refused.crowd {
+        return Err(Error::from(Kind::TooManyPairs { most }));
     }
     let Some((entity, problem)) = refused.bodies.first() else {
         return Ok(());

@@ -55,8 +55,7 @@ impl Threads {
     }
 }
 
-/// Leaves that are searched before the number of pairs is compared with the limit. Where everything touches everything, they are
-/// few enough for the list not to grow far beyond it.
+/// Leaves that are searched between two checks of the number of pairs. The more, the longer a search continues after the limit.
 const LEAVES_AT_ONCE: usize = 64;
 
 /// Calls `search` with parts of a range of leaves until the list has more than `most` pairs.

@@ -132,8 +132,7 @@ impl NodeTree {
     }
 }
 
-/// The bytes of a binary container, if the lengths of the whole and of its chunks fit. The package that reads it computes with them
-/// unchecked.
+/// Checks the lengths in a binary container, and returns its bytes. The package that reads it does not check them.
 fn contained(bytes: &[u8]) -> Result<&[u8], Error> {
     const HEADER: usize = 12;
     const CHUNK_HEADER: usize = 8;
@@ -326,7 +325,7 @@ fn plain_node(name: String, parent: Option<usize>, transform: Transform) -> Tree
     }
 }
 
-/// Names that were given out, each with the last number that was put behind it.
+/// The names in use, each with the last number that was appended to it.
 #[derive(Default)]
 struct Names(HashMap<String, u64>);
 
@@ -339,17 +338,7 @@ impl Names {
         repairs: &mut Repairs,
     ) -> String {
         let wanted = wanted.map(str::trim).filter(|name| !name.is_empty());
-        let mut wanted = wanted.map_or_else(|| format!("node {index}"), str::to_owned);
-        if wanted.starts_with('=') {
-            let safe = format!("_{wanted}");
-            repairs.add(
-                place,
-                &format!(
-                    "has the name `{wanted}`, which would be an expression; it was called `{safe}`"
-                ),
-            );
-            wanted = safe;
-        }
+        let wanted = wanted.map_or_else(|| format!("node {index}"), str::to_owned);
         let mut name = wanted.clone();
         let mut number = self.0.get(&wanted).copied().unwrap_or(1);
         while self.0.contains_key(&name) {
@@ -436,7 +425,7 @@ fn bounds(
     }
     let has_size = |around: &Aabb| around.size().is_finite() && around.center().is_finite();
     if around.as_ref().is_some_and(|around| !has_size(around)) {
-        repairs.add(place, "is too large for a box; it has none");
+        repairs.add(place, "is too large for a collider, so it has none");
         return Ok(None);
     }
     Ok(around)

@@ -6,20 +6,21 @@ use crate::scene::{Registry, Scene, SceneError};
 use crate::space::Transform;
 use glam::{Quat, Vec3};
 use serde::Serialize;
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 #[derive(Serialize)]
 struct SceneText<'t> {
-    title: &'t str,
+    title: Cow<'t, str>,
     frames: u64,
     entities: Vec<EntityText<'t>>,
 }
 
 #[derive(Serialize)]
 struct EntityText<'t> {
-    name: &'t str,
+    name: Cow<'t, str>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    parent: Option<&'t str>,
+    parent: Option<Cow<'t, str>>,
     #[serde(skip_serializing_if = "Option::is_none")]
     transform: Option<TransformText>,
     #[serde(skip_serializing_if = "Option::is_none")]
@@ -63,8 +64,8 @@ impl NodeTree {
     ///
     /// # Errors
     ///
-    /// If an extra has a value that TOML cannot express or that the registered component cannot have, or if a scene could not be loaded
-    /// for another reason.
+    /// If the scene would not load, for example because the value of an extra does not fit the registered component, or if TOML cannot
+    /// express a value.
     ///
     /// # Example
     ///
@@ -97,16 +98,17 @@ impl NodeTree {
             for (name, value) in &node.extras {
                 match registry.names().any(|known| known == name) {
                     true => {
-                        let value = toml::Value::try_from(value)
+                        let mut value = toml::Value::try_from(value)
                             .map_err(|error| inexpressible(&node.name, name, &error))?;
+                        make_literal(&mut value);
                         components.insert(name.as_str(), value);
                     }
                     false => unknown.push(name.clone()),
                 }
             }
             entities.push(EntityText {
-                name: &node.name,
-                parent: node.parent.map(|parent| self.nodes[parent].name.as_str()),
+                name: literal(&node.name),
+                parent: node.parent.map(|parent| literal(&self.nodes[parent].name)),
                 transform: TransformText::new(node.transform),
                 collider: node.bounds.map(|bounds| ColliderText {
                     size: bounds.size(),
@@ -117,11 +119,8 @@ impl NodeTree {
         }
         unknown.sort();
         unknown.dedup();
-        // A title that begins with `=` would be an expression.
-        let blank = if title.starts_with('=') { " " } else { "" };
-        let title = &format!("{blank}{title}");
         let scene = SceneText {
-            title,
+            title: literal(title),
             frames: 1,
             entities,
         };
@@ -134,14 +133,33 @@ impl NodeTree {
     }
 }
 
-/// The scene would have faults: which line has the first, and what is wrong with it.
+/// A text as it stands in a scene file: one that begins with `=` would be an expression, so it becomes one that evaluates to the text.
+/// The language has no escapes, so a text with `"` inside is refused when the scene is checked.
+fn literal(text: &str) -> Cow<'_, str> {
+    match text.starts_with('=') {
+        true => Cow::Owned(format!("= \"{text}\"")),
+        false => Cow::Borrowed(text),
+    }
+}
+
+/// Applies [`literal`] to all texts in a value.
+fn make_literal(value: &mut toml::Value) {
+    match value {
+        toml::Value::String(text) => *text = literal(text).into_owned(),
+        toml::Value::Array(items) => items.iter_mut().for_each(make_literal),
+        toml::Value::Table(table) => table.iter_mut().for_each(|(_, value)| make_literal(value)),
+        _ => {}
+    }
+}
+
+/// The error for a scene that would have faults. It shows the line of the first one.
 fn unfit(text: &str, error: &SceneError) -> Error {
     let fault = error.faults().first();
     let line = fault.and_then(|fault| text.lines().nth(fault.line() - 1));
     Error::from(Kind::BadGltf {
         place: format!("`{}`", line.unwrap_or_default().trim()),
         problem: format!(
-            "a scene cannot have it: {}",
+            "it has no place in a scene: {}",
             fault.map_or_else(|| error.to_string(), |fault| fault.message().to_owned())
         ),
         mend: "change it in the file",

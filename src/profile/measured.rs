@@ -4,7 +4,7 @@ use super::profiler::Profiler;
 use super::span::{Category, Span, SpanName};
 use std::time::{Duration, Instant};
 
-/// A span of a frame that was measured elsewhere: read from a file, or made up for a test.
+/// A span of a frame that was measured elsewhere, such as one from a file or from a test.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct MeasuredSpan<'n> {
     /// What it stands for. The frame itself needs no span.
@@ -20,8 +20,8 @@ pub struct MeasuredSpan<'n> {
 }
 
 impl Profiler {
-    /// Adds a frame that was measured elsewhere, as if it had run last: statistics, comparisons and budgets count it like any other.
-    /// Spans come in the order of their ends. Frames are added whether the profiler is on or not. O(spans · names).
+    /// Adds a frame that was measured elsewhere, after all others. Statistics, comparisons and budgets count it; listeners are not called.
+    /// The spans must be in the order of their ends. It does not matter whether the profiler is on. O(spans · names).
     ///
     /// # Example
     ///

@@ -362,7 +362,7 @@ impl Profiler {
         self.tell_hooks(panics);
     }
 
-    /// Adds a frame. The oldest one goes if there are more than are kept.
+    /// Adds a frame, and drops the oldest one if there are more than are kept.
     pub(super) fn push_frame(&mut self, number: u64, spans: Vec<Span>, counts: Vec<Count>) {
         self.frames.push_back(FrameProfile {
             number,

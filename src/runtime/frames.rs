@@ -236,7 +236,7 @@ impl Runtime {
             .and_then(|()| collide::tell_refused(&self.world))
     }
 
-    /// Fails if the placement of an entity is not finite, and names the systems that can have written it.
+    /// Fails if the placement of an entity is not finite. The error names the systems that write its transform.
     fn refuse_adrift(&self) -> Result<(), Error> {
         match find_adrift(&self.world) {
             None => Ok(()),
@@ -251,7 +251,9 @@ impl Runtime {
                 "its `Transform` has the translation {}, the rotation {} and the scale {}",
                 own.translation, own.rotation, own.scale
             ),
-            _ => String::from("its `Transform` is finite, but not together with those above it"),
+            _ => String::from(
+                "its `Transform` is finite, but its product with those of its ancestors is not",
+            ),
         };
         let writers: Vec<String> = self
             .schedule

@@ -188,7 +188,7 @@ impl<'a> About<'a> {
 }
 
 impl Action {
-    /// Whether no entity has another name afterwards, or none, except that new ones may have names of their own.
+    /// Whether the action leaves the names of existing entities alone.
     pub(super) fn keeps_names(&self) -> bool {
         match &self.kind {
             // A component of the program could be the name.
@@ -372,7 +372,7 @@ fn set(world: &mut World, entity: Entity, name: &str, parts: &Parts) -> Result<(
     Ok(parts.apply(world, entity)?)
 }
 
-/// Fails if the world has no room for some plans, or an entity with a name of one. Then none should be made.
+/// Fails if spawning the plans would exceed the limit of entities or use a name that is taken. The caller then spawns none of them.
 /// O(entities of the world and of the plans).
 pub(super) fn refuse_spawn(world: &World, plans: &[EntityPlan]) -> Result<(), Missed> {
     let most = world.find_global::<MostEntities>().map(|most| most.0);

@@ -87,7 +87,7 @@ enum Room {
 }
 
 impl ArrangeEntry {
-    /// How many places there are, if nothing is wrong.
+    /// The number of places, if the arrangement is valid.
     pub(super) fn count(&self) -> u64 {
         let counts = [&self.row, &self.ring, &self.random];
         let single = counts.into_iter().flatten().map(|count| *count.get_ref());
@@ -312,7 +312,7 @@ impl ArrangeEntry {
         // By cell as large as the spacing: whoever is too close is in a neighboring one.
         let mut taken: FxHashMap<IVec3, Vec<Vec3>> = FxHashMap::default();
         let mut places = Vec::new();
-        // Cells much smaller than the room would have numbers that do not fit, and so hold many.
+        // The numbers of very small cells would overflow, so that one cell would hold many places.
         let reach = match *room {
             Room::Box(size) => size.max_element(),
             Room::Ring(_, outer) => 2.0 * outer,

@@ -1,6 +1,7 @@
 //! What is wrong with a scene file, and where.
 
 use super::read::Sources;
+use crate::error::debug_as_message;
 use crate::work;
 use std::fmt;
 use std::ops::Range;
@@ -247,11 +248,7 @@ impl fmt::Display for SceneError {
     }
 }
 
-impl fmt::Debug for SceneError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(self, f)
-    }
-}
+debug_as_message!(SceneError);
 
 impl std::error::Error for SceneError {
     fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {

@@ -1,4 +1,4 @@
-//! Upper bounds that keep a faulty scene from taking all memory or running without end.
+//! Limits that keep a faulty scene from taking all memory or running forever.
 
 use super::fault::Fault;
 use schemars::JsonSchema;
@@ -87,7 +87,7 @@ impl Limit {
         Self::ALL.into_iter().find(|limit| limit.name() == name)
     }
 
-    /// Its value where neither the scene nor the program sets one.
+    /// The default value.
     ///
     /// # Example
     ///
@@ -121,7 +121,7 @@ impl fmt::Display for Limit {
     }
 }
 
-/// Values of limits, where they are set.
+/// The limits that are set.
 #[derive(Clone, Copy, PartialEq, Eq, Debug, Default, Serialize, Deserialize)]
 pub(super) struct Limits([Option<u64>; Limit::ALL.len()]);
 
@@ -139,7 +139,7 @@ impl Limits {
         self.0[limit as usize].unwrap_or_else(|| limit.default_value())
     }
 
-    /// These values where they are set, and others where they are not.
+    /// These limits, and others where these are not set.
     pub(super) fn or(mut self, other: Self) -> Self {
         for (own, other) in self.0.iter_mut().zip(other.0) {
             *own = own.or(other);

@@ -1,4 +1,4 @@
-//! Names of entities, looked up in numbers.
+//! Looks up many names of entities.
 
 use crate::store::{Entity, Name, World};
 use crate::work;
@@ -14,10 +14,10 @@ pub(super) fn all_names(world: &World) -> FxHashMap<Name, Entity> {
     names
 }
 
-/// For fewer names than this it is cheaper to look at the rows than to list all names.
+/// For fewer names than this, searching the rows is cheaper than listing all names.
 pub(super) const WORTH_LISTING: usize = 8;
 
-/// A global: all names of the world, while many are asked for.
+/// A global: a list of all names of the world, while many are looked up.
 #[derive(Default)]
 pub(super) struct NamesNow(Option<Listed>);
 

@@ -342,7 +342,7 @@ impl EntityPlan {
         places
     }
 
-    /// The same at another place.
+    /// The same plan at another place.
     pub(super) fn moved(mut self, place: Place) -> Self {
         let mut transform = Transform::default();
         let parts = Arc::make_mut(&mut self.nodes[0].parts);

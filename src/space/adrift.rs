@@ -9,8 +9,8 @@ use glam::{Affine3A, Vec3A};
 #[derive(Default, Debug)]
 pub(crate) struct Adrift(pub(super) bool);
 
-/// Looks at placements while they are at hand. Branches cost more: the sum of its columns times 0 is 0 if all its
-/// numbers are finite, and not a number otherwise, or if the sum overflows.
+/// Checks placements while they are written, without a branch: the sum of the columns times 0 is 0 if all numbers are finite, and NaN
+/// if one is not or if the sum overflows.
 #[derive(Clone, Copy, Default)]
 pub(super) struct FiniteCheck(Vec3A);
 
@@ -27,8 +27,8 @@ impl FiniteCheck {
     }
 }
 
-/// An entity whose placement is not finite: the first one whose own transform is not, or else the first one. O(1) unless a placement
-/// may not be finite; then O(entities).
+/// Returns an entity whose placement is not finite: the one with the lowest id whose own transform is not finite, or else the one with the
+/// lowest id. O(1), or O(entities) if there may be one.
 pub(crate) fn find_adrift(world: &World) -> Option<Entity> {
     if !world.find_global::<Adrift>().is_some_and(|adrift| adrift.0) {
         return None;

@@ -13,7 +13,7 @@ impl EditKind for SpawnCopy {
     fn apply(self, world: &mut World) -> Result<(), Error> {
         let most = world.find_global::<MostEntities>().map(|most| most.0);
         if most.is_some_and(|most| world.len() as u64 > most) {
-            // The frame fails for the copies that are there. More could take all memory before it ends.
+            // The frame will fail. More copies could take all memory before it ends.
             world.forgo_reserved(self.entity);
             return Ok(());
         }

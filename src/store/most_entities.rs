@@ -1,9 +1,9 @@
-//! An upper bound on the number of entities.
+//! A limit of the number of entities.
 
-/// How many entities may be alive: a global of every runtime. Default: no limit but memory.
+/// The number of entities that may be alive: a global of every runtime. Default: no limit.
 ///
-/// A frame after which more are alive fails. So a spawner with a slip in its rate ends with an error instead of taking all memory.
-/// Within the frame, copies of templates that would exceed the limit by more than one copy are not made.
+/// A frame that ends with more fails, so a spawner with a wrong rate causes an error instead of taking all memory. Within the frame, no
+/// further copies of templates are made once the limit is exceeded.
 ///
 /// # Example
 ///

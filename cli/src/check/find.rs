@@ -15,7 +15,7 @@ pub(super) struct Found {
 }
 
 impl Found {
-    /// Whether it is an ordinary file, which can be read more than once.
+    /// Whether it is a regular file, which can be read more than once.
     pub(super) fn is_regular(&self) -> bool {
         fs::metadata(&self.path).is_ok_and(|file| file.is_file())
     }

@@ -1,4 +1,4 @@
-//! The results of one scene, as data that one process can hand to another.
+//! The results of one scene, in a form that one process can send to another.
 
 use gerust::scene::{Outcome, Remedy, SceneError};
 use serde::{Deserialize, Serialize};
@@ -10,7 +10,7 @@ use std::time::Duration;
 /// The results of one scene.
 #[derive(Serialize, Deserialize, Debug)]
 pub(super) struct Judged {
-    /// Left out between processes: the one that asks knows it.
+    /// Not sent: the parent process knows it.
     #[serde(skip)]
     pub(super) path: PathBuf,
     pub(super) took: Duration,
@@ -20,20 +20,20 @@ pub(super) struct Judged {
 #[derive(Serialize, Deserialize, Debug)]
 pub(super) enum Judgement {
     Ran(Ran),
-    /// It could not be run: how many faults it has, and their texts.
+    /// The file has faults: their number and texts.
     Faulty {
         count: usize,
         faults: Vec<String>,
     },
-    /// It could not be run to its end.
+    /// The run ended early: why.
     Broke(String),
 }
 
 #[derive(Serialize, Deserialize, Debug)]
 pub(super) struct Ran {
-    /// Without those of real time.
+    /// Excludes expectations about real time.
     pub(super) checks: Vec<Check>,
-    /// Expectations of real time, which many scenes at the same time would spoil.
+    /// How many expectations are about real time: other scenes that run at the same time would distort it.
     pub(super) left_out: usize,
     pub(super) missed: Vec<String>,
 }
@@ -53,7 +53,7 @@ pub(super) struct Check {
     pub(super) remedy: Option<StoredRemedy>,
 }
 
-/// A remedy with a path that need not be text.
+/// A remedy whose path may not be UTF-8.
 #[derive(Serialize, Deserialize, Debug)]
 pub(super) struct StoredRemedy {
     path: OsString,
@@ -107,7 +107,7 @@ impl Ran {
 }
 
 impl Judged {
-    /// A scene that was stopped from outside.
+    /// The results of a scene whose run ended early.
     pub(super) fn broke(path: &Path, took: Duration, reason: String) -> Self {
         Self {
             path: path.to_owned(),

@@ -8,7 +8,7 @@ use std::time::Duration;
 /// The XML text.
 pub(super) fn text(judged: &[Judged]) -> io::Result<String> {
     let text = report(judged).to_string().map_err(io::Error::other)?;
-    // The common schema has no such attribute for the whole, but the package writes it.
+    // The package writes this attribute on the root element, where the common schema does not have it.
     Ok(text.replacen(" skipped=\"0\"", "", 1))
 }
 

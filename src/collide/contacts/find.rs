@@ -21,14 +21,6 @@ pub(super) struct Pair {
 pub(super) struct Pairs {
     pub(super) list: Vec<Pair>,
     found: Vec<Vec<Pair>>,
-    is_cut: bool,
-}
-
-impl Pairs {
-    /// Whether the search ended early because there were more pairs than allowed.
-    pub(super) fn is_cut(&self) -> bool {
-        self.is_cut
-    }
 }
 
 /// The least number of boxes for which a thread pays; a search among them takes about half a millisecond.
@@ -36,7 +28,8 @@ const PIECE: usize = if cfg!(test) { 4 } else { 2_048 };
 /// If more than a quarter of a tree has changed, all of it is searched: leaf by leaf is cheaper than box by box.
 const MOST_PICKED_SHARE: usize = 4;
 
-/// Lists all pairs that touch and of which at least one has changed, in the order of their ids.
+/// Lists all pairs that touch and of which at least one has changed, in the order of their ids. Returns `false` if there are more than
+/// `most`; then the list is incomplete.
 pub(super) fn pairs(
     boxes: &mut Boxes,
     layers: &Layers,
@@ -44,7 +37,7 @@ pub(super) fn pairs(
     most: usize,
     threads: &Threads,
     pairs: &mut Pairs,
-) {
+) -> bool {
     let mut changed = [0; TREES];
     for &slot in boxes.changed_slots() {
         let item = boxes.item(slot);
@@ -87,11 +80,7 @@ pub(super) fn pairs(
             margin,
         });
     };
-    let Pairs {
-        list,
-        found: lists,
-        is_cut,
-    } = pairs;
+    let Pairs { list, found: lists } = pairs;
     list.clear();
     let largest = (0..TREES).map(|number| boxes.tree(number).len()).max();
     clear_lists(lists, threads.pieces(largest.unwrap_or(0), PIECE));
@@ -145,8 +134,8 @@ pub(super) fn pairs(
             });
         }
     }
-    *is_cut = list.len() > most;
     list.sort_unstable_by_key(|pair| pair.key);
+    list.len() <= most
 }
 
 /// A margin that is enough to find any pair, and whether some pairs have a margin of their own.

@@ -58,7 +58,7 @@ pub struct Contacts {
     margin: f32,
     posts_held: bool,
     most_pairs: usize,
-    /// Whether there were more in the last frame.
+    /// Whether more pairs touched in the last frame.
     is_crowded: bool,
     /// The layers and the margin with which contacts were last found.
     found_with: Option<(Layers, f32)>,
@@ -215,8 +215,8 @@ impl Contacts {
         self.most_pairs
     }
 
-    /// Sets how many pairs of boxes may touch at the same time, and how many pairs of dynamic bodies may meet in a frame; default: no
-    /// limit but memory. A frame with more fails: it keeps the contacts of the frame before, or leaves dynamic bodies where they are.
+    /// Limits the pairs of boxes that touch at the same time, and the pairs of dynamic bodies that may meet in a frame. Default: no limit.
+    /// A frame with more fails: contacts stay those of the frame before, or dynamic bodies stay where they are.
     ///
     /// # Example
     ///
@@ -269,7 +269,7 @@ impl Contacts {
     }
 }
 
-/// Fails if there were more pairs in the last frame than the limit allows.
+/// Fails if more pairs touched in the last frame than the limit allows.
 pub(super) fn refuse_crowd(world: &World) -> Result<(), Error> {
     match world.find_global::<Contacts>() {
         Some(contacts) if contacts.is_crowded => Err(Error::from(Kind::TooManyPairs {
@@ -400,7 +400,7 @@ impl Contacts {
         }
         boxes.note_stray(layers);
         let span = profile::part("find pairs");
-        find::pairs(
+        let fits = find::pairs(
             boxes,
             layers,
             self.margin,
@@ -409,9 +409,9 @@ impl Contacts {
             &mut self.pairs,
         );
         drop(span);
-        self.is_crowded = self.pairs.is_cut();
+        // If there are too many, all boxes still count as changed, so the next frame finds what this one did not.
+        self.is_crowded = !fits;
         if self.is_crowded {
-            // All boxes still count as changed, so the next frame finds what this one did not.
             return;
         }
         let _span = profile::part("compare contacts");
@@ -423,7 +423,7 @@ impl Contacts {
         boxes.forget_changed();
     }
 
-    /// Compares the pairs that were found with the contacts so far. Keeps these if there were too many afterwards.
+    /// Compares the pairs that were found with the contacts so far. If there would be too many contacts, they stay as they are.
     fn list_changes(&mut self, boxes: &Boxes, frame: u64) {
         let found = self.pairs.list.iter().filter_map(|pair| {
             let contact = Contact::between(boxes, pair.slots, pair.margin, frame)?;

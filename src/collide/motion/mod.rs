@@ -158,7 +158,7 @@ pub(super) fn system() -> System {
                         step.lay_down();
                     }
                     // The frame fails, and dynamic bodies stay where they are.
-                    false => step.refused.refuse_crowd(),
+                    false => step.refused.refuse_crowd(step.most_pairs),
                 }
                 boxes.forget_stirred();
                 let _span = profile::part("write bodies back");

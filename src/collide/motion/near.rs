@@ -18,14 +18,14 @@ const MOST_PASSED_ON: usize = 6;
 /// Rounds of the search for a free place, each one farther than the one before.
 const ROUNDS_OUT: i32 = 2;
 
-/// Obstacles of all bodies together at most: a body among tiles has many.
+/// The limit of obstacles for all bodies together. It is higher than that of pairs because a body among tiles has many.
 fn most_obstacles(most_pairs: usize) -> usize {
     most_pairs.saturating_mul(8)
 }
 
 impl<'w> Step<'_, 'w> {
-    /// Lists for all dynamic bodies what takes them along, what is around their ways, and whom they may meet. Returns `false` if
-    /// that exceeds the limits; then the lists are incomplete.
+    /// Lists for every dynamic body its carrier, the obstacles along its path, and the bodies that it may meet. Returns `false` if these
+    /// exceed the limits; then the lists are incomplete.
     pub(super) fn look_around(&mut self) -> bool {
         self.wake_by_boxes();
         self.gather_woken();
@@ -59,7 +59,7 @@ impl<'w> Step<'_, 'w> {
         !self.is_crowded()
     }
 
-    /// Whether there are too many pairs of bodies, or of a body and an obstacle, for the memory.
+    /// Whether pairs of bodies, or pairs of a body and an obstacle, exceed their limit.
     fn is_crowded(&self) -> bool {
         let lists = &self.lists;
         lists.pairs.len() > self.most_pairs

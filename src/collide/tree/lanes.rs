@@ -1,11 +1,13 @@
 //! The lane that holds the box of an id.
 
+use super::NO_ID;
 use rustc_hash::FxHashMap;
 
+/// Stands in the list where an id has no lane.
 const NONE: u32 = u32::MAX;
-/// Ids below this are listed in any case.
+/// Ids below this are always listed.
 const ALWAYS_LISTED: usize = 1 << 16;
-/// Ids that are farther away than this many times the number of boxes stand in a map: a list of them all would be mostly empty.
+/// Ids above this many times the number of boxes stand in a map, because a list up to them would be mostly empty.
 const MOST_EMPTY: usize = 8;
 
 /// Lanes by id: a list for ids near zero, a map for the others.
@@ -35,6 +37,13 @@ impl LaneById {
             Some(known) => *known = lane as u32,
             None => drop(self.far.insert(id, lane as u32)),
         }
+    }
+
+    /// Whether a lane holds a box, by the id that stands in it: [`NO_ID`] stands in those without one, and in the one that holds the
+    /// box of this very id.
+    #[inline]
+    pub(super) fn is_held(&self, lane: usize, id: u32) -> bool {
+        id != NO_ID || self.get(id) == Some(lane)
     }
 
     pub(super) fn clear(&mut self, id: u32) {

@@ -28,8 +28,8 @@ const NO_ID: u32 = u32::MAX;
 
 /// Finds boxes that touch: all pairs of a set, or all of a set that touch a region.
 ///
-/// Boxes are known by ids of the caller's choice; ids near zero are best, because these stand in a list, and all others in a map. After boxes were
-/// put in, moved or taken out, [`BoxTree::update`] brings the tree up to date; what is asked before sees the state of the
+/// The caller chooses the id of each box. Ids near zero are best: they are kept in a list, and all others in a map. After boxes were put
+/// in, moved or taken out, [`BoxTree::update`] brings the tree up to date; what is asked before sees the state of the
 /// last update in part. The finder of contacts of a [`Runtime`](crate::Runtime) is made of such trees; use one yourself for
 /// boxes that are no entities.
 ///
@@ -122,7 +122,7 @@ impl BoxTree {
     /// ```
     pub fn set(&mut self, id: u32, aabb: &Aabb) {
         assert!(aabb.is_valid(), "box {id} is not valid: {aabb:?}");
-        let lane = match self.lane_of(id) {
+        let lane = match self.lanes.get(id) {
             Some(lane) => lane,
             None => self.new_lane(id),
         };
@@ -152,7 +152,7 @@ impl BoxTree {
     /// ```
     pub fn move_all(&mut self, place: impl Fn(u32) -> Aabb) {
         for (lane, &id) in self.ids.iter().enumerate() {
-            if id != NO_ID || self.lanes.get(id) == Some(lane) {
+            if self.lanes.is_held(lane, id) {
                 let aabb = place(id);
                 assert!(aabb.is_valid(), "box {id} is not valid: {aabb:?}");
                 self.levels[0][lane / LANES].set(lane % LANES, &aabb);
@@ -176,7 +176,7 @@ impl BoxTree {
     /// assert!(tree.is_empty());
     /// ```
     pub fn remove(&mut self, id: u32) {
-        let Some(lane) = self.lane_of(id) else {
+        let Some(lane) = self.lanes.get(id) else {
             return;
         };
         self.write(lane, &NOWHERE);
@@ -189,7 +189,7 @@ impl BoxTree {
     /// The box of an id, if it has one. O(1).
     #[must_use]
     pub fn get(&self, id: u32) -> Option<Aabb> {
-        let lane = self.lane_of(id)?;
+        let lane = self.lanes.get(id)?;
         Some(self.levels[0][lane / LANES].get(lane % LANES))
     }
 
@@ -247,7 +247,7 @@ impl BoxTree {
         boxes.clear();
         ids.clear();
         for (lane, &id) in self.ids.iter().enumerate() {
-            if id != NO_ID || self.lanes.get(id) == Some(lane) {
+            if self.lanes.is_held(lane, id) {
                 ids.push(id);
                 boxes.push(self.levels[0][lane / LANES].get(lane % LANES));
             }
@@ -282,10 +282,6 @@ impl BoxTree {
         parents.iter().map(|node| f64::from(node.edges())).sum()
     }
 
-    fn lane_of(&self, id: u32) -> Option<usize> {
-        self.lanes.get(id)
-    }
-
     /// Makes room for `count` boxes with ids below `ids`, so that later changes allocate nothing.
     pub(in crate::collide) fn reserve(&mut self, count: usize, ids: usize) {
         if ids <= self.lanes.listed() && count * 2 <= self.ids.capacity() {
@@ -314,8 +310,7 @@ impl BoxTree {
         // Holes in between are closed by sorting. Few boxes are never sorted, so there they are filled.
         let is_full = self.used == self.ids.len() && self.used <= FEW;
         let hole = match is_full && self.count < self.used {
-            true => (0..self.ids.len())
-                .find(|&lane| self.ids[lane] == NO_ID && self.lanes.get(NO_ID) != Some(lane)),
+            true => (0..self.ids.len()).find(|&lane| !self.lanes.is_held(lane, self.ids[lane])),
             false => None,
         };
         let lane = hole.unwrap_or(self.used);

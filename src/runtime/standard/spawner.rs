@@ -127,7 +127,7 @@ fn spawn((mut spawners, copies, templates, (clock, most), chance, mut edits): Cl
     for made in copies.iter() {
         *present.entry(made.template()).or_default() += 1;
     }
-    // One more than allowed is enough for the frame to fail.
+    // One copy beyond the limit is enough for the frame to fail.
     let mut room = most.0.saturating_add(1);
     spawners.each(|(entity, placed, spawner)| {
         let Ok(template) = templates.get(&spawner.template) else {

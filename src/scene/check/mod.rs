@@ -450,7 +450,7 @@ impl<'d> Checker<'d> {
         self.fault(name, message, mend);
     }
 
-    /// The known name that is closest to a wrong one. Looks at all of them, and so not for faults that are not shown.
+    /// Suggests the known name that is closest to a wrong one. Skips the search, O(known names), for faults that are not shown.
     fn suggest<'n>(
         &self,
         wrong: &str,
@@ -467,7 +467,7 @@ impl<'d> Checker<'d> {
 /// Names that the message of a cycle lists at most.
 const LINKS_SHOWN: usize = 8;
 
-/// Names in a circle, for a message: `a → b → a`. Of a long circle only the beginning and the end are shown.
+/// Names in a cycle, for a message: `a → b → a`. Shows only the beginning and the end of a long cycle.
 fn circle(names: &[&str]) -> String {
     let all: Vec<&str> = names
         .iter()

@@ -44,8 +44,8 @@ impl<'d> Checker<'d> {
         std::mem::take(&mut self.templates).into_values().collect()
     }
 
-    /// Plans a template after those from which its children are made. They wait on a list of their own and not on the stack, because
-    /// a chain of templates can be as long as the file.
+    /// Plans a template after the templates of its children. Pending templates are kept in a list instead of on the stack, because a
+    /// chain of templates can be as long as the file.
     fn plan_template(&mut self, first: Pending<'d>) {
         let mut around = BTreeSet::from([first.name]);
         let mut waiting = vec![first];

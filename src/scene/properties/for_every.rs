@@ -1,6 +1,6 @@
 //! Runs random scenes, and keeps the smallest that fails.
 
-use crate::error::Error;
+use crate::error::{Error, debug_as_message};
 use crate::runtime::Runtime;
 use crate::scene::draft::SceneDraft;
 use crate::scene::registry::Registry;
@@ -184,11 +184,7 @@ impl fmt::Display for FailingScene {
     }
 }
 
-/// As it is displayed, so that `unwrap` shows the scene.
-impl fmt::Debug for FailingScene {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(self, f)
-    }
-}
+// So `unwrap` shows the scene.
+debug_as_message!(FailingScene);
 
 impl std::error::Error for FailingScene {}

@@ -82,7 +82,7 @@ pub(super) fn read(
 ) -> Outcome {
     let mut faults = Vec::new();
     let sources = Sources::gather(text, path, registry, files, &mut faults);
-    // Checking a scene that exceeds a limit could take what the limit is to save.
+    // A scene that exceeds a limit is not checked any further: that would use the memory that the limit saves.
     let scene = match files.is_exceeded() {
         true => None,
         false => read_sources(&sources, registry, parameters, &mut faults),

@@ -14,7 +14,7 @@ use std::path::{Path, PathBuf};
 use toml::Spanned;
 use toml::de::{DeArray, DeTable, DeValue};
 
-/// Actions load at most this many files within each other. Each is read by a nested call, so the depth costs stack.
+/// Files that actions load can be nested this deep at most, because each level is read by a nested call.
 const DEEPEST: usize = 16;
 
 /// The files that were read so far for one scene.
@@ -34,21 +34,23 @@ impl FilesRead {
     fn add(&mut self, path: &Path, text: &str, span: &Range<usize>) -> Result<(), Fault> {
         self.files += 1;
         self.bytes += text.len() as u64;
-        self.is_exceeded = self.files > self.limits.get(Limit::Files)
-            || self.bytes > self.limits.get(Limit::Bytes);
         let shown = path.display();
-        if self.files > self.limits.get(Limit::Files) {
-            let what = format!("{shown}, the file number {},", self.files);
-            return Err(self.limits.exceeded(Limit::Files, span.clone(), &what));
-        }
-        if self.bytes > self.limits.get(Limit::Bytes) {
+        let (limit, what) = if self.files > self.limits.get(Limit::Files) {
+            (
+                Limit::Files,
+                format!("{shown}, file number {},", self.files),
+            )
+        } else if self.bytes > self.limits.get(Limit::Bytes) {
             let what = format!("{shown}, with {} bytes in all files up to it,", self.bytes);
-            return Err(self.limits.exceeded(Limit::Bytes, span.clone(), &what));
-        }
-        Ok(())
+            (Limit::Bytes, what)
+        } else {
+            return Ok(());
+        };
+        self.is_exceeded = true;
+        Err(self.limits.exceeded(limit, span.clone(), &what))
     }
 
-    /// Enters a file that an action loads. Fails with a message and its remedy if it loads itself or is nested too deeply.
+    /// Enters a file that an action loads. Fails with a message and its remedy if the file loads itself or is nested too deeply.
     pub(crate) fn enter(&mut self, path: &Path) -> Result<(), (String, String)> {
         let own = identity(path);
         let shown = path.display();
@@ -60,12 +62,9 @@ impl FilesRead {
         }
         if self.chain.len() > DEEPEST {
             let message = format!(
-                "{shown} is loaded by more than {DEEPEST} files, each loaded by the one before"
+                "{shown} stands at the end of more than {DEEPEST} files that load each other"
             );
-            return Err((
-                message,
-                String::from("load it from a file that comes earlier"),
-            ));
+            return Err((message, String::from("load it from one of the first files")));
         }
         self.chain.push(own);
         Ok(())

@@ -171,7 +171,7 @@ pub(super) fn unwrapped(bytes: &[u8], before: u64) -> Result<Unwrapped, String> 
         return Err(unexpected());
     };
     let wanted = xxh3_64_with_seed(payload, before);
-    // A fuzzer does not find checksums, but what is behind them must hold as well.
+    // A fuzzer does not guess checksums, but it must reach the code behind them.
     if u64::try_from(check) != Ok(wanted) && !cfg!(fuzzing) {
         return Err(String::from("its checksum does not match"));
     }

@@ -10,6 +10,7 @@ pub use playback::Playback;
 pub use resume::ResumeError;
 pub use write::RecordingWriter;
 
+use crate::error::debug_as_message;
 use item::{
     CHAINED, End, FORMAT, FrameItem, Happened, Header, Item, Unwrapped, VERSION, unwrapped,
 };
@@ -111,11 +112,7 @@ impl fmt::Display for Damage {
 #[error(transparent)]
 pub struct RecordingError(#[from] Kind);
 
-impl fmt::Debug for RecordingError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(self, f)
-    }
-}
+debug_as_message!(RecordingError);
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {

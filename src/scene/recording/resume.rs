@@ -2,13 +2,12 @@
 
 use super::item::Happened;
 use super::{Playback, Recording, RecordingError};
-use crate::error::Error;
+use crate::error::{Error, debug_as_message};
 use crate::runtime::{Controls, Runtime};
 use crate::scene::happenings::Happenings;
 use crate::scene::registry::Registry;
 use crate::scene::run::SceneRun;
 use crate::store::Entity;
-use std::fmt;
 
 impl Happened {
     /// What has happened in the frame that ran last.
@@ -205,11 +204,7 @@ impl SceneRun<'_> {
 #[error(transparent)]
 pub struct ResumeError(#[from] Kind);
 
-impl fmt::Debug for ResumeError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(self, f)
-    }
-}
+debug_as_message!(ResumeError);
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {

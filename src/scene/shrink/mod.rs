@@ -7,7 +7,7 @@ use super::read::Parameters;
 use super::registry::Registry;
 use super::report::Outcome;
 use super::scene_file::Scene;
-use crate::error::Error;
+use crate::error::{Error, debug_as_message};
 use crate::runtime::Runtime;
 use nodes::{Node, nodes_of, numbers_of, remove, replace_number};
 use std::fmt;
@@ -118,11 +118,7 @@ impl Shrunk {
 #[error(transparent)]
 pub struct ShrinkError(#[from] Kind);
 
-impl fmt::Debug for ShrinkError {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        fmt::Display::fmt(self, f)
-    }
-}
+debug_as_message!(ShrinkError);
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {
