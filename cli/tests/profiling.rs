@@ -336,15 +336,14 @@ fn two_settings_are_measured_in_turn() {
         .find(|name| name["name"] == "touch: contacts")
         .expect("it was there before");
     assert_eq!(contacts["shown"], "gone");
+    // Which of two times is shorter is tested on made-up times; here, that both sides have them.
     let phase = names
         .iter()
         .find(|name| name["name"] == "Touch")
         .expect("its other system runs");
-    // Without the greater of its two systems the phase takes less, however noisy the machine is.
-    assert!(
-        number(phase, "high") < 1.0 && phase["shown"] == "faster",
-        "{phase}"
-    );
+    for key in ["before-ms", "after-ms", "low", "high"] {
+        assert!(number(phase, key) > 0.0, "{key} in {phase}");
+    }
     let text = text_of(&[QUAY, "--versus", "serial-below=1000"]);
     assert!(text.contains("differs: serial below: 100 µs before, 1000 µs after"));
     assert!(text.contains("measured in turn, frame by frame"));
