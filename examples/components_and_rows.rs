@@ -2,7 +2,7 @@
 
 use gerust::prelude::*;
 
-/// What a container weighs.
+/// The mass of a container.
 struct Tonnes(f32);
 /// Where a container is to go.
 struct Bound(&'static str);

@@ -1,4 +1,4 @@
-//! A system that runs every half second of scene time, whatever the step of a frame is, and one that runs only if something is so.
+//! A system that runs every half second of scene time at any step of a frame, and one that runs only under a condition.
 
 use gerust::prelude::*;
 

@@ -1,4 +1,4 @@
-//! A run is written down, looked at, gone on from, and compared with another one: the first value that differs is named, and what
+//! A run is recorded, read, resumed and compared with another one: the output names the first value that differs, and what
 //! wrote it.
 
 use gerust::prelude::*;

@@ -1,4 +1,4 @@
-//! A sensor stops nobody and notices who is in it: contacts are posted as events when they begin and end.
+//! A sensor does not stop bodies and reports which ones are inside: contacts are posted as events when they begin and end.
 
 use gerust::prelude::*;
 

@@ -38,7 +38,7 @@ fn main() -> Result<(), gerust::Error> {
     let made = world.rows::<&MadeFrom>();
     println!("made from templates: {}", made.iter().count());
     drop(made);
-    // Whatever hangs below goes as well.
+    // Descendants are despawned as well.
     runtime.world_mut().despawn(rail)?;
     println!("left: {}", runtime.world().len());
     Ok(())

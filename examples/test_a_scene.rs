@@ -1,12 +1,12 @@
-//! A kit of one's own under test: for every script of pushes, falls and links what must be so is so. What fails is made as small as it
-//! can be and written as a scene file.
+//! Tests a kit of your own with random scripts of pushes, falls and links. A failing scene is reduced to the smallest one that still
+//! fails, and written as a file.
 
 use gerust::prelude::*;
 use gerust::scene::properties::{Extent, ForEvery, scenes};
 use gerust::scene::{Registry, SceneDraft};
 use proptest::strategy::Strategy;
 
-/// Keeps everything within the yard. With a slip: nobody thought of what is below it.
+/// Keeps everything within the yard, except for a bug: it has no lower limit.
 fn fence(runtime: &mut Runtime) -> Result<(), gerust::Error> {
     runtime.add_system(
         System::named("fence")

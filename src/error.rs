@@ -1,13 +1,17 @@
 //! The error that every floor but the scene files returns.
 
+mod kind;
+
+pub use kind::ErrorKind;
+
 use crate::panics::Panic;
 use crate::store::Entity;
 use std::fmt;
 
-/// What went wrong in a call to the runtime.
+/// The error of every call to the runtime.
 ///
-/// The message is one sentence of what is wrong, with the names and numbers involved, and one of how to mend it.
-/// The accessors tell a program what a person reads in the message.
+/// The message says in one sentence what is wrong, with names and numbers, and in a second one how to fix it.
+/// [`Error::kind`] and the other accessors give a program the same facts.
 ///
 /// # Example
 ///
@@ -84,14 +88,14 @@ pub(crate) enum Kind {
     )]
     MissingGlobal { global: &'static str },
     #[error(
-        "entity `{child}` cannot be linked under `{parent}`: that would make a cycle {cycle}; {mend}"
+        "entity `{child}` cannot be linked under `{parent}`: that would make a cycle {cycle}; {fix}"
     )]
     LinkCycle {
         entity: Entity,
         child: String,
         parent: String,
         cycle: String,
-        mend: String,
+        fix: String,
     },
     #[error(
         "entity `{child}` cannot be put next to `{sibling}`, which is not another child of `{parent}`; name one of its children, or `Last`"
@@ -191,11 +195,11 @@ pub(crate) enum Kind {
         panic: Panic,
     },
     #[cfg(feature = "gltf")]
-    #[error("{place}: {problem}; {mend}")]
+    #[error("{place}: {problem}; {fix}")]
     BadGltf {
         place: String,
         problem: String,
-        mend: &'static str,
+        fix: &'static str,
     },
     #[error(
         "layer `{name}` cannot be added: there are {most} layers already; let some colliders share a layer"

@@ -1,10 +1,10 @@
-//! Gerust is the runtime of a frame: it stores entities and components, propagates transform hierarchies, runs systems
-//! in an order that holds, resolves bounding-box collisions, and tells where the time went.
+//! Gerust is the frame runtime of an engine. It stores entities and components, propagates transform hierarchies, runs systems in a
+//! fixed order that it can explain, resolves bounding-box collisions, and reports where the time of each frame went.
 //!
 //! # When not to use it
 //!
-//! It draws nothing, plays nothing and simulates no rotating or jointed bodies. A small game with a fixed set of kinds of
-//! things needs no such runtime: a `Vec` per kind and one function per frame do.
+//! It does not draw or play sound, and bodies do not rotate and have no joints. A small game with a fixed set of kinds of things does
+//! not need it: use a `Vec` per kind and one function per frame.
 //!
 //! # A first program
 //!
@@ -45,7 +45,7 @@
 //! - [`store`]: entities, components, rows, globals, edits, events.
 //! - [`schedule`]: systems and phases.
 //! - [`space`]: transforms and hierarchies.
-//! - [`collide`]: boxes, contacts, bodies, questions about what is where.
+//! - [`collide`]: boxes, contacts, bodies, spatial queries.
 //! - [`runtime`]: the frame loop and kits.
 //! - `gltf` (feature `gltf`): node trees of glTF files.
 //! - `scene` (feature `scene`): scene files with timed cues, rules and expectations, recordings of their runs, the smallest scene that
@@ -60,9 +60,9 @@
 //! - `scene`: scene files, with `serde`, `toml`, `toml_edit`, `schemars`, `winnow`, `rand` and all of `snapshot` and `chance`. Off by
 //!   default.
 //! - `proptest`: random scenes for tests of your own kits, with `proptest` and all of `scene`. Off by default.
-//! - `export`: [`Profiler`]`::write_trace` and `write_csv`, and profiles that are kept and compared, with `serde`, `serde_json`, `csv` and
+//! - `export`: [`Profiler`]`::write_trace` and `write_csv`, and saved profiles that can be compared, with `serde`, `serde_json`, `csv` and
 //!   `rand`. Off by default.
-//! - `tracing`: spans as those of the crate `tracing`, and the other way round, with `tracing-subscriber`. Off by default.
+//! - `tracing`: sends spans to `tracing` subscribers and records `tracing` spans in profiles, with `tracing-subscriber`. Off by default.
 
 pub mod collide;
 mod error;
@@ -79,11 +79,14 @@ pub mod space;
 pub mod store;
 mod work;
 
+/// Vectors, rotations and matrices of the public interface, in the version that it uses.
+pub use glam;
+
 pub use collide::{
     Aabb, Body, Collider, Contact, ContactState, Contacts, Dimensions, Gravity, Layer, Layers,
     Motion, WorldBox,
 };
-pub use error::Error;
+pub use error::{Error, ErrorKind};
 pub use profile::Profiler;
 pub use runtime::{Advance, Kit, Lifetime, Need, Runtime, Spin, StandardKit, Velocity};
 #[cfg(feature = "chance")]

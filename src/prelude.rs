@@ -1,4 +1,4 @@
-//! What most programs need, in one `use`.
+//! The types that most programs need, in one `use`.
 //!
 //! # Example
 //!
@@ -11,9 +11,10 @@
 //! ```
 
 pub use crate::collide::{
-    Aabb, Body, Collider, Contact, ContactState, Contacts, Dimensions, Gravity, Layer, Layers,
-    Motion, WorldBox,
+    Aabb, Among, Body, Boxes, Collider, Contact, ContactState, Contacts, Dimensions, Gravity,
+    Layer, Layers, Motion, WorldBox,
 };
+pub use crate::error::Error;
 pub use crate::runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
 pub use crate::schedule::{Clock, Phase, System};
 pub use crate::space::{MadeFrom, Shared, Template, Templates, Transform, WorldTransform};

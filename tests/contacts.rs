@@ -1,4 +1,4 @@
-//! Contacts against looking at every pair, whatever comes, goes, moves and is switched.
+//! Contacts compared with a check of every pair, while colliders come, go, move and are switched.
 
 use gerust::collide::{MapPlane, TileGrid};
 use gerust::prelude::*;

@@ -1,4 +1,4 @@
-//! Scenes made from glTF files load, whatever the files say.
+//! Scenes made from glTF files load, for any content of the files.
 
 #![cfg(all(feature = "gltf", feature = "scene"))]
 

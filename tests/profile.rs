@@ -1,4 +1,4 @@
-//! What the profiler tells, through the public interface.
+//! The profiler, through the public interface.
 
 use gerust::prelude::*;
 use gerust::profile::{self, Category, CounterKind, FrameProfile, MeasuredSpan, Profiler, Relay};
@@ -11,7 +11,7 @@ fn last_frame(runtime: &Runtime) -> &FrameProfile {
 
 fn counter(runtime: &Runtime, name: &str) -> u64 {
     let value = last_frame(runtime).counter(name);
-    value.unwrap_or_else(|| panic!("there is no counter `{name}`"))
+    value.unwrap_or_else(|| panic!("unknown counter `{name}`"))
 }
 
 struct Horn;
@@ -121,7 +121,7 @@ fn a_ring_keeps_the_last_frames_and_the_hook_sees_all() {
     profiler.on_each_frame(move |profiler, frame| {
         let kept = profiler.frames().last().map(FrameProfile::number);
         let told = (frame.number(), kept, frame.is_warm_up());
-        sender.send(told).expect("somebody listens");
+        sender.send(told).expect("the receiver is alive");
     });
     runtime.run_frames(5).expect("nothing fails");
     runtime.profiler_mut().set_on(false);
@@ -216,7 +216,7 @@ fn other_threads_record_for_the_frame() {
         std::thread::scope(|scope| {
             for _ in 0..3 {
                 scope.spawn(|| {
-                    // Before the relay takes over, nobody records here.
+                    // Before the relay takes over, nothing is recorded here.
                     profile::timed("unseen", || ());
                     relay.record(|| {
                         profile::timed("decode", || profile::timed("unpack", || ()));

@@ -311,7 +311,7 @@ fn maze() -> impl Strategy<Value = TileGrid> {
 }
 
 proptest! {
-    /// Of two entities with many boxes the nearest two are told, whichever way one asks, without a look at all of them.
+    /// Of two entities with many boxes the nearest two are found, in either order of the question, without visiting all of them.
     #[test]
     fn a_pair_is_explained_by_its_nearest_boxes(
         maze in maze(),

@@ -300,10 +300,10 @@ fn faults_are_told_all_at_once_each_at_its_place() {
         faults(text),
         [
             "3:8 a step of 0 s goes nowhere",
-            "7:10 there is no entity `b`",
+            "7:10 unknown entity `b`",
             "8:21 a list of 2 was found where a list of 3 values is wanted",
             "11:9 this is frame 6, but the scene ends at frame 5",
-            "12:18 there is no entity `ä`",
+            "12:18 unknown entity `ä`",
         ]
     );
 }
@@ -349,7 +349,7 @@ fn user_components_are_read_and_their_faults_located() {
     let error = Scene::parse(text, "x.toml", &registry).expect_err("`tons` is wrong");
     assert_eq!(
         error.to_string(),
-        "x.toml:4:21: there is no key `tons` here; did you mean `tonnes`?"
+        "x.toml:4:21: unknown key `tons` here; did you mean `tonnes`?"
     );
 }
 
@@ -374,7 +374,7 @@ fn files_of_typical_mistakes_are_refused_with_the_right_number_of_faults() {
         assert_eq!(error.faults().len(), count, "{name}:\n{error}");
         for fault in error.faults() {
             assert!(
-                !fault.mend().is_empty() && fault.line() > 0,
+                !fault.fix().is_empty() && fault.line() > 0,
                 "{name}: {fault:?}"
             );
         }
@@ -382,7 +382,7 @@ fn files_of_typical_mistakes_are_refused_with_the_right_number_of_faults() {
 }
 
 proptest! {
-    /// Whatever the text, there is an answer and no panic; whatever is damaged in a good file, too.
+    /// Any text, and any damage to a good file, gives a result and never a panic.
     #[test]
     fn no_text_makes_the_reader_panic(text in "\\PC{0,200}") {
         let _ = parse(&text);
@@ -397,7 +397,7 @@ proptest! {
         let damaged = format!("{}{with}{}", &good[..start], &good[end..]);
         match parse(&damaged) {
             Ok(scene) => {
-                // What was let through must run, if only to fail its expectations.
+                // A file that is accepted must run, even if its expectations fail.
                 let mut run = scene.start(standard_runtime()).expect("a checked scene fits");
                 for _ in 0..3 {
                     run.advance().expect("no system fails");
@@ -515,7 +515,7 @@ set = { entity = "folded", collider = { size = [9, 9, 9] } }
 #[test]
 fn what_motion_could_not_part_is_in_the_report() {
     let text = r#"
-title = "two in one place, and nobody to part them"
+title = "two in one place, and no pass to separate them"
 frames = 5
 iterations = 0
 gravity = [0, 0, 0]

@@ -35,7 +35,7 @@ fn faults(text: &str) -> Vec<(String, String)> {
     let error = Scene::parse(text, "events.toml", &registry()).expect_err("the scene has faults");
     let faults = error.faults().iter();
     faults
-        .map(|fault| (fault.message().to_owned(), fault.mend().to_owned()))
+        .map(|fault| (fault.message().to_owned(), fault.fix().to_owned()))
         .collect()
 }
 
@@ -270,15 +270,15 @@ that = "events of weighed = 0"
 fn what_is_unknown_or_does_not_fit_is_told() {
     let told = |rest: &str| faults(&format!("{HEAD}{rest}"));
     let cue = |action: &str| told(&format!("[[cues]]\nframe = 1\ndo = [{action}]\n"));
-    for (found, message, mend) in [
+    for (found, message, fix) in [
         (
             cue("{ emit = { event = 'wieghed' } }"),
-            "there is no event `wieghed`",
+            "unknown event `wieghed`",
             "did you mean `weighed`?",
         ),
         (
             cue("{ emit = { event = 'weighed', with = { entity = 'truk', tonnes = 1 } } }"),
-            "there is no entity `truk`",
+            "unknown entity `truk`",
             "did you mean `truck`?",
         ),
         (
@@ -288,7 +288,7 @@ fn what_is_unknown_or_does_not_fit_is_told() {
         ),
         (
             cue("{ control = { name = 'hoist', held = true } }"),
-            "there is no control `hoist`",
+            "unknown control `hoist`",
             "",
         ),
         (
@@ -310,17 +310,17 @@ fn what_is_unknown_or_does_not_fit_is_told() {
         ),
         (
             cue("{ own = { name = 'fial' } }"),
-            "there is no action `fial`",
+            "unknown action `fial`",
             "did you mean `fail`?",
         ),
         (
             told("[[rules]]\nevent = 'hron'\ndo = [{ despawn = 'truck' }]\n"),
-            "there is no event `hron`",
+            "unknown event `hron`",
             "did you mean `horn`?",
         ),
         (
             told("[[rules]]\nwhen = 'event.tonnes = 3'\ndo = [{ despawn = 'truck' }]\n"),
-            "there is no entity `event`",
+            "unknown entity `event`",
             "",
         ),
         (
@@ -339,7 +339,7 @@ fn what_is_unknown_or_does_not_fit_is_told() {
         ),
         (
             told("[[expect]]\nthat = 'honr happens'\n"),
-            "there is no event `honr`",
+            "unknown event `honr`",
             "did you mean `horn`?",
         ),
         (
@@ -349,13 +349,13 @@ fn what_is_unknown_or_does_not_fit_is_told() {
         ),
         (
             told("[[expect]]\nthat = 'control of hoist = 1'\n"),
-            "there is no control `hoist`",
+            "unknown control `hoist`",
             "",
         ),
     ] {
         assert_eq!(found.len(), 1, "{message}: {found:?}");
         assert_eq!(found[0].0, message);
-        assert!(found[0].1.starts_with(mend), "{message}: {}", found[0].1);
+        assert!(found[0].1.starts_with(fix), "{message}: {}", found[0].1);
     }
 }
 

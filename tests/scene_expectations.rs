@@ -190,7 +190,7 @@ fn a_failure_says_when_and_what_was_there() {
         failed.measured().starts_with("crate-1.position.y is 0.5"),
         "{failed}"
     );
-    // What was measured in the frames before, the last of them right before.
+    // The measured values of the frames before, the last of them right before.
     let before = failed.before();
     assert_eq!(before.len(), 4);
     assert_eq!(before[3].0 + 1, failed.frame());
@@ -232,22 +232,22 @@ fn slips_are_faults_at_their_characters() {
         (
             "crate-1 touches kay",
             9,
-            "there is no entity `kay`; did you mean `quay`?",
+            "unknown entity `kay`; did you mean `quay`?",
         ),
         (
             "crat-1.position.y > 2",
             9,
-            "there is no entity `crat-1`; did you mean `crate-1`?",
+            "unknown entity `crat-1`; did you mean `crate-1`?",
         ),
         (
             "crate-1.positon.y > 2",
             9,
-            "there is no component `positon`; did you mean `position`?",
+            "unknown component `positon`; did you mean `position`?",
         ),
         (
             "count of gul = 3",
             9,
-            "there is no template `gul`; did you mean `gull`?",
+            "unknown template `gul`; did you mean `gull`?",
         ),
         (
             "crate-1 = 3",
@@ -302,7 +302,7 @@ fn slips_are_faults_at_their_characters() {
         (
             "crate-1 touches quay at frame 1.5",
             39,
-            "1.5 is no number of a frame",
+            "1.5 is not a frame number",
         ),
         (
             "crate-1 touches",
@@ -320,7 +320,7 @@ fn slips_are_faults_at_their_characters() {
         let [fault] = error.faults() else {
             panic!("{that}: {error}");
         };
-        let told = format!("{}; {}", fault.message(), fault.mend());
+        let told = format!("{}; {}", fault.message(), fault.fix());
         assert!(told.starts_with(wanted), "{that}: {told}");
         assert_eq!((fault.line(), fault.column()), (line, column), "{that}");
     }
@@ -336,6 +336,6 @@ fn that_stands_alone() {
     assert!(
         error.faults()[0]
             .message()
-            .starts_with("`that` says what must be so and when")
+            .starts_with("`that` has a condition and a time")
     );
 }

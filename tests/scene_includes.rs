@@ -172,7 +172,7 @@ fn faults_are_told_in_their_own_file() {
     let told = faults(&folder);
     let wanted = [
         "main.toml:1:52 ",
-        "parts/crates.toml:12:12 there is no template `crats`",
+        "parts/crates.toml:12:12 unknown template `crats`",
         "parts/crates.toml:13:36 `hight` stands for nothing",
         "parts/quay.toml:9:21 a box cannot have the size [90.0, -1.0, 9.0]",
         "parts/quay.toml:11:12 there is a template `crate` already, in a file that comes before",

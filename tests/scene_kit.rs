@@ -104,7 +104,7 @@ components.spawner = { template = "pallet", per-second = 60, spread = [9, 9, 9] 
     };
     assert_eq!(digest(1), digest(1));
     assert_ne!(digest(1), digest(2));
-    // A scene that says its seed comes out the same whatever the runtime says.
+    // The seed of a scene overrides that of the runtime.
     let seeded = self::scene(&text.replace("frames = 60", "frames = 60\nseed = 2"));
     let run = finished(&seeded);
     assert_eq!(
@@ -225,7 +225,7 @@ that = "events of switched = 5 at 3.5 s"
 #[test]
 fn controls_steer_and_names_are_followed() {
     run(r#"
-title = "a crane in somebody's hands"
+title = "a crane under manual control"
 frames = 120
 [controls.slew]
 values = [[0.5, 1], [1, -0.5], [1.5, 0]]

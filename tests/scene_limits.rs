@@ -18,11 +18,11 @@ fn parse(text: &str, limits: &[(Limit, u64)]) -> Result<Scene, SceneError> {
 fn fault_of(text: &str, limits: &[(Limit, u64)]) -> String {
     let error = parse(text, limits).expect_err("it exceeds a limit");
     assert_eq!(error.faults().len(), 1, "{error}");
-    assert!(error.faults()[0].mend().contains("--limit"), "{error}");
+    assert!(error.faults()[0].fix().contains("--limit"), "{error}");
     error.faults()[0].message().to_owned()
 }
 
-/// Template 0 is one entity; each further one has so many children from the one before.
+/// Template 0 is one entity; each further one has a number of children from the one before.
 fn nested(templates: usize, children: usize) -> String {
     let mut text = String::from("title = 't'\nframes = 1\n[templates.t0]\n");
     for number in 1..templates {

@@ -32,7 +32,7 @@ fn load(text: &str, parameters: &[(&str, &str)]) -> Result<Scene, SceneError> {
     Scene::parse_with(text, "row.toml", &Registry::standard(), &parameters)
 }
 
-/// The faults of a text as `line:column message; mend`.
+/// The faults of a text as `line:column message; fix`.
 fn faults(text: &str, parameters: &[(&str, &str)]) -> Vec<String> {
     let error = load(text, parameters).expect_err("the scene is at fault");
     let faults = error.faults().iter();
@@ -43,7 +43,7 @@ fn faults(text: &str, parameters: &[(&str, &str)]) -> Vec<String> {
                 fault.line(),
                 fault.column(),
                 fault.message(),
-                fault.mend()
+                fault.fix()
             )
         })
         .collect()
@@ -84,7 +84,7 @@ fn what_is_given_must_fit() {
         (
             "crats",
             "5",
-            "5:1 there is no parameter `crats` to be set; did you mean `crates`?",
+            "5:1 unknown parameter `crats`; did you mean `crates`?",
         ),
         (
             "crates",
@@ -103,7 +103,7 @@ fn what_is_given_must_fit() {
     let without = "title = 'x'\nframes = 1\n";
     assert_eq!(
         faults(without, &[("crates", "5")]),
-        ["1:1 there is no parameter `crates` to be set; there are no parameters in this file"]
+        ["1:1 unknown parameter `crates`; there are no parameters in this file"]
     );
 }
 

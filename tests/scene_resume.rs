@@ -1,4 +1,4 @@
-//! Recorded runs that go on from the middle.
+//! Recorded runs that resume at a frame in the middle.
 #![cfg(feature = "scene")]
 
 use gerust::prelude::*;

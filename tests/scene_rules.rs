@@ -46,7 +46,7 @@ fn parse(more: &str) -> Result<Scene, SceneError> {
     Scene::parse(&format!("{YARD}{more}"), "yard.toml", &registry())
 }
 
-/// What came of it, and the world at the end.
+/// The report, and the world at the end.
 fn run<R>(more: &str, look: impl FnOnce(&World, &Report) -> R) -> R {
     let scene = parse(more).unwrap_or_else(|error| panic!("{more}\n{error}"));
     let mut runtime = Runtime::new();
@@ -331,7 +331,7 @@ fn slips_in_rules_and_actions_are_faults() {
     for (more, wanted) in [
         (
             "[[rules]]\nwhen = 'crat touches ground'\ndo = [{ despawn = 'crate' }]\n",
-            &["there is no entity `crat`"][..],
+            &["unknown entity `crat`"][..],
         ),
         (
             "[[rules]]\nwhen = 'crate.position.y'\ndo = []\n",
@@ -343,7 +343,7 @@ fn slips_in_rules_and_actions_are_faults() {
         ),
         (
             "[[rules]]\nwhen = 'crate touches ground'\ndo = [{ despawn = 'it' }]\n",
-            &["there is no entity `it`"],
+            &["unknown entity `it`"],
         ),
         (
             "[[rules]]\nwhen = 'frame = 1'\ncontact = ['crate', 'goods']\ndo = [{ despawn = 'crate' }]\n",
@@ -364,7 +364,7 @@ fn slips_in_rules_and_actions_are_faults() {
         ),
         (
             "[[cues]]\nframe = 1\ndo = [{ detach = { entity = 'crate', component = 'waer' } }]\n",
-            &["there is no component `waer`"],
+            &["unknown component `waer`"],
         ),
         (
             "[[cues]]\nframe = 1\ndo = [{ change = { field = 'crate.position.x', to = '1' } }]\n",
@@ -408,7 +408,7 @@ fn slips_in_rules_and_actions_are_faults() {
         ),
         (
             "[[rules]]\nwhen = 'frame = 1'\ndo = [{ spawn = { name = 'x', template = 'non' } }]\n",
-            &["there is no template `non`"],
+            &["unknown template `non`"],
         ),
     ] {
         let error = parse(more).expect_err(more);

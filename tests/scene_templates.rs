@@ -315,13 +315,13 @@ name = "a"
     assert_eq!(
         faults(text),
         [
-            "5:8 `up/down` is no name for a child",
+            "5:8 `up/down` is not a name for a child",
             "8:12 these templates come in each other: one → two → one",
             "9:10 the parent of a child is what it is listed under",
             "13:8 there are two children named `twin` here",
             "13:8 the collider of this entity has no size",
             "16:8 there are two entities named `a/twin`",
-            "18:11 there is no child `twine`",
+            "18:11 unknown child `twine`",
             "18:37 nothing weighs 0 kg",
             "20:8 there are two entities named `a`",
         ]

@@ -124,7 +124,7 @@ fn put(item: &mut Item, keys: &[String], value: &Value) {
     }
 }
 
-/// What a text comes to: its faults, or how its scene runs.
+/// The result of a text: its faults, or the report of its scene.
 fn outcome(text: &str) -> Result<String, Vec<String>> {
     let scene = Scene::parse(text, Path::new("values.toml"), &Registry::standard());
     let scene = scene.map_err(|error| {

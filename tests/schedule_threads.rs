@@ -380,9 +380,9 @@ proptest! {
             }
             let (log, salt) = (Arc::clone(&log), made.salt);
             let body = move || {
-                log.lock().expect("nobody panics").push((number, true));
+                log.lock().expect("no system panics").push((number, true));
                 std::thread::sleep(Duration::from_micros(salt % 50));
-                log.lock().expect("nobody panics").push((number, false));
+                log.lock().expect("no system panics").push((number, false));
             };
             let system = match made.kind {
                 Kind::Mix(..) => builder.takes::<GlobalMut<Sum<0>>>().runs(move |_| body()),
@@ -392,12 +392,12 @@ proptest! {
             runtime.add_system(system).expect("its name is free");
         }
         runtime.world_mut().set_global(Sum::<0>(0));
-        // `labelled` may be nobody's label, or the statements may go in a circle.
+        // `labelled` may be a label without systems, or the statements may form a cycle.
         let Ok(plan) = runtime.schedule().plan() else { return Ok(()) };
         for _ in 0..3 {
-            log.lock().expect("nobody panics").clear();
+            log.lock().expect("no system panics").clear();
             runtime.run_frames(1).expect("nothing fails");
-            let log = log.lock().expect("nobody panics");
+            let log = log.lock().expect("no system panics");
             let place: HashMap<(usize, bool), usize> =
                 log.iter().enumerate().map(|(at, &event)| (event, at)).collect();
             prop_assert_eq!(place.len(), systems.len() * 2);
@@ -551,7 +551,7 @@ fn systems_for_the_callers_thread_run_there() {
                 let seen = Arc::clone(&seen);
                 builder.on_caller_thread().takes::<()>().runs(move |()| {
                     seen.lock()
-                        .expect("nobody panics")
+                        .expect("no system panics")
                         .push(std::thread::current().id());
                 })
             }
@@ -563,7 +563,7 @@ fn systems_for_the_callers_thread_run_there() {
         runtime.add_system(system).expect("its name is free");
     }
     runtime.run_frames(200).expect("nothing fails");
-    let seen = seen.lock().expect("nobody panics");
+    let seen = seen.lock().expect("no system panics");
     assert_eq!(seen.len(), 600);
     assert!(seen.iter().all(|&thread| thread == caller));
 }
@@ -580,7 +580,7 @@ fn a_system_that_is_switched_on_while_frames_run_still_runs_on_the_callers_threa
     let window = window.runs(move |()| {
         noted
             .lock()
-            .expect("nobody panics")
+            .expect("no system panics")
             .push(std::thread::current().id());
     });
     runtime.add_system(window).expect("its name is free");
@@ -596,7 +596,7 @@ fn a_system_that_is_switched_on_while_frames_run_still_runs_on_the_callers_threa
         runtime.add_system(system).expect("its name is free");
     }
     runtime.run_frames(60).expect("nothing fails");
-    let seen = seen.lock().expect("nobody panics");
+    let seen = seen.lock().expect("no system panics");
     assert!(seen.len() == 40 && seen.iter().all(|&thread| thread == caller));
 }
 

@@ -56,7 +56,7 @@ fn edits_that_are_never_applied_drop_what_they_hold() {
     assert!(runtime.world().is_empty());
 }
 
-/// An id that a failed phase handed out may have been written down: it must never come to mean another entity.
+/// An id that a failed phase handed out may have been stored: it must never come to mean another entity.
 #[test]
 fn ids_of_a_failed_phase_never_come_back() {
     struct Noted(Vec<Entity>);

@@ -1,4 +1,4 @@
-//! The store against a plain model: whatever is done, the world holds what a `BTreeMap` would hold.
+//! The store compared with a plain model: after any operations the world holds the same as a `BTreeMap`.
 
 use gerust::prelude::*;
 use proptest::prelude::*;

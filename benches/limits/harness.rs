@@ -2,7 +2,7 @@
 
 use std::time::{Duration, Instant};
 
-/// Rounds of each side; the median of so many is stable where the mean is not.
+/// Rounds of each side; the median of this number is stable where the mean is not.
 const ROUNDS: usize = 31;
 
 /// Collects rows and prints each as soon as it is measured.

@@ -37,7 +37,9 @@ fn empty_system(number: usize) -> System {
 
 fn runtime(threads: usize, systems: impl Iterator<Item = System>) -> Runtime {
     let mut runtime = Runtime::bare();
-    runtime.set_threads(threads).expect("so many can be had");
+    runtime
+        .set_threads(threads)
+        .expect("the threads can be started");
     runtime.set_serial_below(Duration::ZERO);
     runtime.world_mut().spawn((Slot(1),));
     for system in systems {

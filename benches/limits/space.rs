@@ -65,7 +65,7 @@ impl Shape {
     }
 }
 
-/// A node and everything below it, so many levels deep; roots until there are enough nodes.
+/// A node with its descendants, `levels` deep; roots until there are enough nodes.
 fn branch(parents: &mut Vec<u32>, parent: u32, by: usize, levels: usize) {
     // 8^0 + .. + 8^6 nodes are about 300,000: several such trees.
     fn below(parents: &mut Vec<u32>, parent: u32, by: usize, levels: usize) {

@@ -5,7 +5,7 @@ use gerust::profile::CounterKind;
 use stats_alloc::{INSTRUMENTED_SYSTEM, StatsAlloc};
 use std::alloc::System;
 
-/// What a binary installs as its global allocator to have allocations counted.
+/// The global allocator of a binary that counts allocations.
 pub type CountingAllocator = &'static StatsAlloc<System>;
 
 /// The counter itself; see [`CountingAllocator`].
@@ -39,7 +39,7 @@ pub(crate) fn count(runtime: &mut Runtime) {
     }
 }
 
-/// Whether the binary counts: whatever prints anything has allocated.
+/// Returns whether the binary counts allocations: a process that prints anything has allocated.
 pub(crate) fn are_counted() -> bool {
     so_far() > 0
 }

@@ -158,7 +158,7 @@ impl Side<'_> {
         }
     }
 
-    /// Whether there was another frame to go on to.
+    /// Returns whether there was another frame.
     fn advance(&mut self) -> Result<bool, Trouble> {
         match self {
             Self::Run(run) => Ok(run.advance()?),
@@ -212,7 +212,7 @@ fn first_difference(
             let (mine, theirs) = (one.advance()?, other.advance()?);
             if mine != theirs {
                 return Err(Trouble::other(format!(
-                    "one of the two ends after frame {} without a difference before; the other goes on",
+                    "one of the two ends after frame {} without a difference; the other continues",
                     one.frame().min(other.frame())
                 )));
             }

@@ -45,11 +45,11 @@ fn report(command: &ImportCommand, tree: &NodeTree, unknown: &[String]) -> Strin
         text.push_str(&wrapped(&line, "  ", 4));
     }
     for repair in tree.repairs().iter().take(REPAIRS_LISTED) {
-        text.push_str(&wrapped(&format!("mended: {repair}"), "  ", 4));
+        text.push_str(&wrapped(&format!("repaired: {repair}"), "  ", 4));
     }
     let more = tree.repairs().len().saturating_sub(REPAIRS_LISTED);
     if more > 0 {
-        text.push_str(&format!("  mended: {more} more\n"));
+        text.push_str(&format!("  repaired: {more} more\n"));
     }
     text
 }

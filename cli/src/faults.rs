@@ -100,7 +100,7 @@ impl std::error::Error for Shown<'_> {}
 
 impl Diagnostic for Shown<'_> {
     fn help(&self) -> Option<Box<dyn fmt::Display + '_>> {
-        Some(Box::new(printable(self.fault.mend())))
+        Some(Box::new(printable(self.fault.fix())))
     }
 
     fn source_code(&self) -> Option<&dyn SourceCode> {

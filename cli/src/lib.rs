@@ -145,5 +145,5 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
     }
 }
 
-/// What a command returns: whether all expectations held, or what kept it from running.
+/// The result of a command: whether all expectations held, or the error that kept it from running.
 type Verdict = Result<bool, Trouble>;

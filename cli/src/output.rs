@@ -55,7 +55,7 @@ pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
     print(&text)
 }
 
-/// Runs a scene to its end and reports what came of it.
+/// Runs a scene to its end and reports the results.
 pub(crate) fn run_scene(
     engine: &Engine,
     file: &SceneFile,
@@ -90,7 +90,7 @@ fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
     outcome
 }
 
-/// Says that a file was written, to whoever wants to know what goes on.
+/// Logs that a file was written.
 pub(crate) fn note_written(path: &Path) {
     let size = std::fs::metadata(path).map_or(0, |file| file.len());
     debug!("wrote {}, {}", path.display(), bytes(size as usize));
@@ -103,7 +103,7 @@ pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> Trouble {
     ))
 }
 
-/// Runs a scene up to a frame, or goes to that frame of a recording, the last one unless given, and looks at it.
+/// Runs a scene up to a frame, or goes to that frame of a recording, and inspects it. Default: the last frame.
 pub(crate) fn look_at(
     engine: &Engine,
     file: &SceneFile,
@@ -113,7 +113,7 @@ pub(crate) fn look_at(
     look_with(engine, file, Threads::default(), at, look)
 }
 
-/// The same, with so many threads.
+/// The same, with the given number of threads.
 pub(crate) fn look_with(
     engine: &Engine,
     file: &SceneFile,
@@ -189,7 +189,7 @@ pub(crate) fn triple(vector: Vec3) -> String {
     )
 }
 
-/// The frame that is asked about: the last one unless given.
+/// The requested frame. Default: the last one.
 pub(crate) fn frame_within(scene: &Scene, at: Option<u64>) -> Result<u64, Trouble> {
     match at {
         Some(frame) if frame > scene.frames() => Err(Trouble::other(format!(
@@ -200,7 +200,7 @@ pub(crate) fn frame_within(scene: &Scene, at: Option<u64>) -> Result<u64, Troubl
     }
 }
 
-/// A runtime of an engine with so many threads.
+/// A runtime of an engine with the given number of threads.
 pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Trouble> {
     let mut runtime = engine.runtime()?;
     if let Some(threads) = threads.number() {
@@ -355,7 +355,7 @@ pub(crate) fn wrapped(text: &str, prefix: &str, indent: usize) -> String {
 /// A blank at which no line is broken.
 const TIE: char = '\u{a0}';
 
-/// A name cut to so many columns.
+/// A name cut to a number of columns.
 pub(crate) fn shortened(name: &str, columns: usize) -> String {
     if name.chars().count() <= columns {
         return name.to_owned();

@@ -19,7 +19,7 @@ pub(crate) const BLUE: RGBColor = RGBColor(20, 90, 190);
 pub(crate) const OCHRE: RGBColor = RGBColor(176, 122, 0);
 pub(crate) const VERMILION: RGBColor = RGBColor(213, 62, 0);
 
-/// What can be painted on any backend.
+/// A drawing that any backend can paint.
 pub(crate) trait Painting {
     fn paint<B: DrawingBackend>(
         &self,
@@ -87,7 +87,7 @@ impl PictureFile {
         }
     }
 
-    /// Paints pictures of a size in pixels one after the other, each for so many milliseconds.
+    /// Paints pictures of a size in pixels one after the other, each shown for the same number of milliseconds.
     pub(crate) fn paint_moving(
         self,
         size: (u32, u32),

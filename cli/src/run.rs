@@ -149,7 +149,7 @@ struct ExpectationSummary<'r> {
     touching: Option<&'r str>,
 }
 
-/// What was found in a frame before.
+/// The findings of an earlier frame.
 #[derive(Serialize)]
 struct BeforeSummary<'r> {
     frame: u64,

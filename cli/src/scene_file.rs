@@ -35,7 +35,7 @@ impl SceneFile {
         Recording::is_one(&self.path)
     }
 
-    /// The recording, if the file is one. It is told up to where it can be read.
+    /// The recording, if the file is one. A damaged one is listed up to the damage.
     pub(crate) fn recording(&self) -> Result<Option<Recording>, Trouble> {
         recording_at(&self.path)
     }
@@ -90,7 +90,7 @@ impl SceneFile {
     }
 }
 
-/// The recording at a path, if there is one. It is told up to where it can be read.
+/// The recording at a path, if the file is one. A damaged one is listed up to the damage.
 pub(crate) fn recording_at(path: &Path) -> Result<Option<Recording>, Trouble> {
     if !Recording::is_one(path) {
         return Ok(None);

@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 
 pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     let path = command.scene.path();
-    // Told as for any other command, if it has faults.
+    // A faulty scene is reported as by any other command.
     let scene = command.scene.load(engine)?;
     let to = command.output.clone().unwrap_or_else(|| beside(path));
     let target = Target::new(&to, scene.files_read())?;
@@ -56,7 +56,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     Ok(true)
 }
 
-/// The usual place of what has come of a scene: beside it, so that files that it names are found.
+/// The default path of a result: beside the scene, so that relative paths in it still hold.
 fn beside(scene: &Path) -> PathBuf {
     scene.with_extension("shrunk.toml")
 }

@@ -1,4 +1,4 @@
-//! What is said on standard error besides results: warnings, notes, and on request what goes on.
+//! Messages on standard error besides results: warnings, notes, and on request a log of each step.
 
 use crate::output::printable;
 use console::style;
@@ -22,10 +22,10 @@ const OWN: &str = "gerust_cli";
 /// Whether progress is shown.
 static SHOWS_PROGRESS: AtomicBool = AtomicBool::new(true);
 
-/// What can be changed from one command of this process to the next; `None` if the program has a subscriber of its own.
+/// Settings that can change from one command of this process to the next; `None` if the program has a subscriber of its own.
 static FILTER: OnceLock<Option<Handle<Targets, Registry>>> = OnceLock::new();
 
-/// How much is said: less than usual, or more by so many steps.
+/// The log level, in steps below or above the default.
 pub(crate) fn begin(is_quiet: bool, verbosity: u8) {
     SHOWS_PROGRESS.store(!is_quiet && verbosity == 0, Ordering::Relaxed);
     let wanted = wanted(is_quiet, verbosity);
@@ -34,7 +34,7 @@ pub(crate) fn begin(is_quiet: bool, verbosity: u8) {
         let told = tracing_subscriber::fmt::layer()
             .with_writer(std::io::stderr)
             .event_format(Lines)
-            // If nobody can be told, nobody can be told of that.
+            // A failure to write to standard error cannot be reported there.
             .log_internal_errors(false)
             .with_filter(filter);
         let subscriber = tracing_subscriber::registry().with(told);

@@ -17,7 +17,7 @@ pub(crate) enum Trouble {
     Runtime(gerust::Error),
     /// Something else, in words.
     Other(String),
-    /// Something that has been told in full.
+    /// An error that was already reported in full.
     AlreadyTold,
 }
 

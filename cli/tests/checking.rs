@@ -141,7 +141,7 @@ fn exit_codes_tell_good_failed_and_faulty() {
     check("other")
         .code(2)
         .stdout("")
-        .stderr(contains("there is no scene in "));
+        .stderr(contains("no scene found in "));
     check("nowhere").code(2).stderr(contains("cannot be read"));
     // A part that is named is checked like any other file.
     check("parts/lamp.toml")
@@ -187,7 +187,7 @@ fn filters_and_shards_choose() {
         .args(["--filter", "none"])
         .assert()
         .code(2)
-        .stderr(contains("there is no scene left"));
+        .stderr(contains("no scene is left"));
 }
 
 fn number(node: Node<'_, '_>, attribute: &str) -> usize {
@@ -317,7 +317,7 @@ that = "cart.position.x > 5"
             && blessed.contains("\"entities = 1\""),
         "{blessed}"
     );
-    // What is no stored value stays as it is, and fails.
+    // Text that is not a stored value is left unchanged, and fails.
     check(&[])
         .code(1)
         .stdout(contains("1 of 5 failed").and(contains("cart.position.x > 5")));

@@ -131,7 +131,7 @@ fn faults_of_included_files_are_shown_in_their_own_lines() {
 }
 
 #[test]
-fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
+fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_fix_it() {
     let said = [
         (
             "unknown-keys",
@@ -156,7 +156,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
         (
             "not-toml",
             "tests/broken/not-toml.toml:4:12",
-            "mend the line",
+            "fix the line",
         ),
         (
             "numbers",
@@ -175,7 +175,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
         ),
         ("missing", "the key `frames` is missing", "`frames = 600`"),
     ];
-    for (name, fault, mend) in said {
+    for (name, fault, fix) in said {
         for command in ["run", "profile"] {
             gerust()
                 .args([command, &format!("tests/broken/{name}.toml")])
@@ -184,7 +184,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_mend_it() {
                 .stdout("")
                 .stderr(
                     contains(fault)
-                        .and(contains(mend))
+                        .and(contains(fix))
                         .and(contains("nothing was run")),
                 );
         }

@@ -126,10 +126,10 @@ fn settings_make_differences_and_bad_ones_are_told() {
         .code(2)
         .stderr(contains("the settings are"));
     gerust()
-        .args(["compare", "scenes/quay.toml", "off=nobody"])
+        .args(["compare", "scenes/quay.toml", "off=foreman"])
         .assert()
         .code(2)
-        .stderr(contains("there is no system named `nobody`"));
+        .stderr(contains("there is no system named `foreman`"));
     gerust()
         .args(["compare", "scenes/quay.toml"])
         .assert()

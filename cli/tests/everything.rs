@@ -1,4 +1,4 @@
-//! Every command on every scene that is shipped: whatever a scene holds, a command has something to say of it.
+//! Runs every command on every shipped scene.
 
 use assert_cmd::Command;
 use std::path::{Path, PathBuf};
@@ -19,7 +19,7 @@ fn scenes() -> Vec<String> {
     scenes
 }
 
-/// What a command prints; it must not be wider than 80 columns, nor say nothing.
+/// The output of a command; it must not be empty, nor wider than 80 columns.
 fn printed(arguments: &[&str]) -> String {
     let mut command = Command::cargo_bin("gerust").expect("cargo has built it");
     command.current_dir(root()).args(arguments);
@@ -124,7 +124,7 @@ fn every_scene_can_be_drawn_written_out_recorded_and_compared() {
     }
 }
 
-/// Where a path is told that may be longer than a line.
+/// Lines with a path may be longer than others.
 fn printed_anyhow(arguments: &[&str]) {
     let mut command = Command::cargo_bin("gerust").expect("cargo has built it");
     command.current_dir(root()).args(arguments);

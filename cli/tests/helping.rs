@@ -90,7 +90,7 @@ fn as_much_is_said_as_is_wanted() {
         "{more}"
     );
     assert!(
-        more.contains("A crane in somebody's hands: 360 frames in "),
+        more.contains("A crane under manual control: 360 frames in "),
         "{more}"
     );
     let most = told(&[&scene[..], &["-vv"]].concat());

@@ -33,7 +33,7 @@ fn text_of(arguments: &[&str]) -> String {
 fn number(value: &Value, key: &str) -> f64 {
     value[key]
         .as_f64()
-        .unwrap_or_else(|| panic!("{key} is no number in {value}"))
+        .unwrap_or_else(|| panic!("{key} is not a number in {value}"))
 }
 
 #[test]
@@ -230,7 +230,7 @@ fn budgets_of_the_command_line_are_kept_to_or_told() {
 }
 
 #[test]
-fn what_cannot_be_done_is_said_with_how_to_mend_it() {
+fn what_cannot_be_done_is_said_with_how_to_fix_it() {
     let folder = tempfile::tempdir().expect("there is room");
     let broken = folder.path().join("broken.json");
     std::fs::write(&broken, "{").expect("there is room");
@@ -245,8 +245,8 @@ fn what_cannot_be_done_is_said_with_how_to_mend_it() {
             "no/scene.toml cannot be read",
         ),
         (
-            &["--versus", "off=nobody"],
-            "there is no system named `nobody`; the names are",
+            &["--versus", "off=foreman"],
+            "there is no system named `foreman`; the names are",
         ),
         (
             &["--versus", "threads=1", "--save", "x.json"],
@@ -271,8 +271,8 @@ fn what_cannot_be_done_is_said_with_how_to_mend_it() {
         ),
         (&["--budget", "soon"], "write milliseconds above 0"),
         (
-            &["--budget", "nobody=1"],
-            "there is no system named `nobody` to give a budget",
+            &["--budget", "foreman=1"],
+            "there is no system named `foreman` to give a budget",
         ),
         (
             &["--warm-up", "600"],
@@ -349,7 +349,7 @@ fn two_settings_are_measured_in_turn() {
     assert!(text.contains("measured in turn, frame by frame"));
 }
 
-/// An engine with so many systems, one of which is slow now and then.
+/// An engine with the given number of systems, one of which is slow now and then.
 fn busy_engine(systems: u64) -> Engine {
     let mut engine = Engine::standard();
     engine.add_set_up(move |runtime| {

@@ -115,7 +115,7 @@ fn any_frame_can_be_inspected_as_that_of_the_scene() {
             "{topic:?}"
         );
     }
-    // Since when two touch is not written down.
+    // The first frame of a contact is not recorded.
     let touching = text_of(&["contacts", "--at", "200", "--of", "truck-1"], &recording);
     assert!(touching.contains("barrier"), "{touching}");
     gerust()
@@ -174,7 +174,7 @@ fn entities_can_be_filtered() {
     for (topic, told) in [
         (
             vec!["entities", "--having", "bodi"],
-            "there is no component `bodi`; the registered components are body, ",
+            "unknown component `bodi`; the registered components are body, ",
         ),
         (
             vec!["entity", "truck-9"],
@@ -258,7 +258,7 @@ fn a_recording_that_was_cut_off_is_read_up_to_there() {
         .assert()
         .code(2)
         .stderr(contains("has no frame 100000: its last is "));
-    // What a scene command gets is told for what it is.
+    // A recording given to a command for scenes is named as such.
     gerust()
         .arg("run")
         .arg(&whole)

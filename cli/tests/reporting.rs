@@ -21,7 +21,7 @@ fn report(scene: &str, more: &[&str], page: &Path, code: i32) -> String {
     std::fs::read_to_string(page).expect("it was written")
 }
 
-/// What a page shows, as data.
+/// The data of a page.
 fn data_of(page: &str) -> Value {
     let (_, rest) = page
         .split_once("id=\"data\">")

@@ -94,7 +94,7 @@ fn what_cannot_be_made_smaller_is_told() {
         .assert()
         .code(2)
         .stderr(contains("write the result into the same folder"));
-    // What was read stays.
+    // The input is unchanged.
     let folder = tempfile::tempdir().expect("there is room");
     let scene = folder.path().join("falls.toml");
     fs::write(&scene, SCENE).expect("there is room");

@@ -80,7 +80,7 @@ impl Watched {
                     self.told.push_str(&text);
                     self.all.push_str(&text);
                 }
-                Err(_) => panic!("{wanted} was not told in {} bytes", self.told.len()),
+                Err(_) => panic!("{wanted} is missing in {} bytes", self.told.len()),
             }
         };
         // What follows may have come in the same piece, and is not drawn again.
@@ -97,7 +97,7 @@ impl Watched {
 
 impl Drop for Watched {
     fn drop(&mut self) {
-        // After a test that failed it would go on; else it has ended.
+        // A failed test leaves the process running; otherwise it has ended.
         let _ = self.child.kill();
     }
 }
@@ -173,7 +173,7 @@ fn a_terminal_that_goes_away_ends_it_and_what_has_run_is_kept() {
     while child.try_wait().expect("it can be asked").is_none() {
         if start.elapsed() > PATIENCE {
             child.kill().expect("it can be killed");
-            panic!("it went on without a terminal");
+            panic!("it continued without a terminal");
         }
         std::thread::sleep(Duration::from_millis(10));
     }

@@ -251,7 +251,7 @@ fn control_characters_of_names_reach_no_output() {
         vec!["check", &scene, &faulty, "--junit", &junit],
         vec!["inspect", &scene, "entities"],
         vec!["inspect", &scene, "tree"],
-        vec!["explain", &scene, "mast", "nobody"],
+        vec!["explain", &scene, "mast", "foreman"],
         vec!["draw", &scene, "-o", &picture],
         vec!["profile", &scene],
     ] {

@@ -26,7 +26,7 @@ pub struct Aabb {
 }
 
 impl Aabb {
-    /// The box between two opposite corners, in whichever order.
+    /// The box between two opposite corners, in either order.
     ///
     /// # Example
     ///

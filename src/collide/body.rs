@@ -118,7 +118,7 @@ impl Body {
     ///
     /// # Example
     ///
-    /// A heavy truck hits a light one: together they go on with what momentum there was.
+    /// A heavy truck hits a light one: both continue at the speed of their common momentum.
     ///
     /// ```
     /// use gerust::prelude::*;

@@ -263,7 +263,7 @@ impl World {
         let boxes = self.global::<Boxes>()?;
         let fewer = usize::from(counts[1] < counts[0]);
         let more = 1 - fewer;
-        // What is off has no boxes that take part, but it can be told where they would be.
+        // A disabled collider has no active boxes, but its boxes can still be computed.
         let all = match counts[fewer] {
             0 => self.last_box(entities[fewer]),
             _ => boxes.of(entities[fewer]),

@@ -9,7 +9,7 @@ impl Aabb {
     ///
     /// A row is the opacity of its pixels from left to right, 0 to 255. The box is in metres, from the lower left corner of a
     /// picture whose pixels are `pixel` metres wide and high: x to the right, y upwards, without thickness along z. One row
-    /// is looked at at a time, so a picture can be decoded while it is read; O(pixels).
+    /// is read at a time, so a picture can be decoded while it is read; O(pixels).
     ///
     /// # Example
     ///

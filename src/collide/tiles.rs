@@ -109,7 +109,7 @@ impl TryFrom<StoredGrid> for TileGrid {
 const MOST_TILES: u64 = 1 << 28;
 
 impl TileGrid {
-    /// A grid of free tiles: so many along each axis, from the entity's origin towards +x, +y and +z.
+    /// A grid of free tiles: `counts` along each axis, from the entity's origin towards +x, +y and +z.
     ///
     /// # Errors
     ///

@@ -2,7 +2,7 @@
 //!
 //! Read are the nodes of the default scene with their names, placements, extras, and the boxes of their meshes. What a
 //! node tree is not made of (skins, cameras, animations, lights) is counted and left out. Files from the wild are checked: what
-//! can be mended is mended and told, the rest is an error that says where.
+//! can be fixed is fixed and told, the rest is an error that says where.
 //!
 //! # Example
 //!

@@ -28,15 +28,15 @@ const HARMLESS_KINDS: [&str; 3] = ["KHR_materials_", "KHR_texture_", "EXT_textur
 /// The place of what is wrong with a file as a whole.
 const WHOLE: &str = "the file";
 
-pub(super) fn bad(place: &str, problem: &str, mend: &'static str) -> Error {
+pub(super) fn bad(place: &str, problem: &str, fix: &'static str) -> Error {
     Error::from(Kind::BadGltf {
         place: place.to_owned(),
         problem: problem.to_owned(),
-        mend,
+        fix,
     })
 }
 
-/// What was mended.
+/// The repairs.
 #[derive(Default)]
 pub(super) struct Repairs(Vec<String>);
 
@@ -66,11 +66,11 @@ impl NodeTree {
             Kind::BadGltf {
                 place,
                 problem,
-                mend,
+                fix,
             } => Error::from(Kind::BadGltf {
                 place: within(&place),
                 problem,
-                mend,
+                fix,
             }),
             other => Error::from(other),
         })
@@ -80,7 +80,7 @@ impl NodeTree {
     ///
     /// # Errors
     ///
-    /// If it is no glTF 2, if it requires an extension that could change where nodes are, if an index leads nowhere, if
+    /// If it is not glTF 2, if it requires an extension that could change where nodes are, if an index leads nowhere, if
     /// nodes go in a circle, or if a number is not finite. The message says where in the file.
     ///
     /// # Example
@@ -113,7 +113,7 @@ impl NodeTree {
         let lights = value["extensions"]["KHR_lights_punctual"]["lights"].as_array();
         let lights = lights.map_or(0, Vec::len);
         let root: Root = serde_json::from_value(value).map_err(|error| {
-            let problem = format!("it is no glTF 2.0: {error}");
+            let problem = format!("not a glTF 2.0 file: {error}");
             bad(WHOLE, &problem, "export it again")
         })?;
         let order = preorder(&root, &mut repairs)?;
@@ -219,10 +219,7 @@ fn preorder(root: &Root, repairs: &mut Repairs) -> Result<Vec<(usize, Option<usi
             }
         }
         None if root.scene.is_some() => {
-            let problem = format!(
-                "there is no scene {scene}; the file has {}",
-                root.scenes.len()
-            );
+            let problem = format!("unknown scene {scene}; the file has {}", root.scenes.len());
             return Err(bad("scene", &problem, "export the file again"));
         }
         None => {
@@ -232,7 +229,7 @@ fn preorder(root: &Root, repairs: &mut Repairs) -> Result<Vec<(usize, Option<usi
     }
     let mut parent_of: BTreeMap<usize, Option<usize>> = BTreeMap::new();
     let mut order = Vec::new();
-    // What is to be visited, last first.
+    // Nodes to visit, the last one first.
     let mut ahead: Vec<(usize, Option<usize>)> =
         roots.into_iter().rev().map(|index| (index, None)).collect();
     while let Some((index, parent)) = ahead.pop() {

@@ -57,7 +57,7 @@ fn what_leads_nowhere_is_refused_with_its_place() {
         ),
         (
             json!({ "asset": { "version": "2.0" }, "scene": 3, "nodes": [{}] }),
-            "scene: there is no scene 3; the file has 0; export the file again",
+            "scene: unknown scene 3; the file has 0; export the file again",
         ),
         (
             with_nodes(json!([{ "mesh": 4 }])),
@@ -111,7 +111,7 @@ fn what_can_be_mended_is_mended_and_told() {
         "cameras": [{ "type": "perspective", "perspective": { "yfov": 1.0, "znear": 0.1 } }],
         "extensions": { "KHR_lights_punctual": { "lights": [{}, {}] } }
     }))
-    .expect("it can be mended");
+    .expect("it can be fixed");
     let names: Vec<&str> = tree.nodes().iter().map(TreeNode::name).collect();
     assert_eq!(names, ["crane", "crane 2", "node 2", "node 3"]);
     assert_eq!(
@@ -207,7 +207,7 @@ fn largest(affine: &Affine3A) -> f32 {
 }
 
 proptest! {
-    /// Whatever affine map a matrix is, the node stands where it says, sheared or not.
+    /// For any affine matrix, sheared or not, the node has that placement.
     #[test]
     fn a_matrix_is_kept_exactly(outer in transform(), inner in transform()) {
         let affine = outer.affine() * inner.affine();
@@ -322,7 +322,7 @@ fn faces_of_exported_boxes_look_outwards() {
     assert_eq!(area, 2.0 * (3.0 * 4.0 + 4.0 * 5.0 + 5.0 * 3.0));
 }
 
-/// A container whose lengths do not fit is refused, whichever of its bytes is wrong.
+/// A container whose lengths contradict each other is refused, for each of its bytes.
 #[test]
 fn containers_are_checked_before_they_are_read() {
     let json = with_nodes(json!([{ "name": "lamp" }])).to_string();

@@ -162,7 +162,7 @@ fn unfit(text: &str, error: &SceneError) -> Error {
             "it has no place in a scene: {}",
             fault.map_or_else(|| error.to_string(), |fault| fault.message().to_owned())
         ),
-        mend: "change it in the file",
+        fix: "change it in the file",
     })
 }
 
@@ -170,6 +170,6 @@ fn inexpressible(node: &str, what: &str, error: &toml::ser::Error) -> Error {
     Error::from(Kind::BadGltf {
         place: format!("`{what}` of `{node}`"),
         problem: format!("it cannot be written to a scene file: {error}"),
-        mend: "take it out of the file",
+        fix: "take it out of the file",
     })
 }

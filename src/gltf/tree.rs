@@ -77,13 +77,13 @@ impl NodeTree {
         &self.nodes
     }
 
-    /// What was left out.
+    /// The parts of the file that were left out.
     #[must_use]
     pub fn skipped(&self) -> Skipped {
         self.skipped
     }
 
-    /// What was mended, in words, each with its place in the file.
+    /// The repairs in words, each with its place in the file.
     #[must_use]
     pub fn repairs(&self) -> &[String] {
         &self.repairs

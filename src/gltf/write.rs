@@ -22,7 +22,7 @@ const TRIANGLES: [u16; 36] = [
 ];
 const FLOAT: u32 = 5126;
 const UNSIGNED_SHORT: u32 = 5123;
-/// What a range of the buffer is for.
+/// The purpose of a range of the buffer.
 const VERTICES: u32 = 34962;
 const INDICES: u32 = 34963;
 
@@ -131,7 +131,7 @@ fn not_finite(world: &World, entity: Entity, what: &str) -> Error {
     Error::from(Kind::BadGltf {
         place: format!("`{}`", world.label(entity)),
         problem: format!("its {what} is not finite and cannot be written"),
-        mend: "give it finite numbers",
+        fix: "give it finite numbers",
     })
 }
 

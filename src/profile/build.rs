@@ -1,7 +1,7 @@
 //! Which build measures.
 
-/// Whether the runtime was built for `debug` or for `release`: nobody should take a debug build, many times slower, for a slow
-/// engine. It is told by whether debug assertions are on.
+/// Returns `debug` or `release`, the kind of build of the runtime, by whether debug assertions are on. A debug build is many
+/// times slower and must not be taken for a slow engine.
 ///
 /// # Example
 ///

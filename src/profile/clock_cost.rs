@@ -5,7 +5,7 @@ use std::time::{Duration, Instant};
 
 /// Clock reads in a round.
 const READS: u32 = 1_000;
-/// Rounds, of which the fastest counts: whatever comes between makes one slower, never faster.
+/// Rounds, of which the fastest counts: an interruption makes a round slower, never faster.
 const ROUNDS: usize = 20;
 
 /// What the clock of this machine costs and tells.
@@ -58,13 +58,13 @@ impl ClockCost {
         self.read_nanoseconds
     }
 
-    /// The shortest time between two reads that differ: what the clock can tell apart.
+    /// The resolution of the clock: the shortest time between two different reads.
     #[must_use]
     pub fn step(self) -> Duration {
         self.step
     }
 
-    /// What the clock reads of so many spans cost.
+    /// The cost of the clock reads of `spans` spans.
     #[must_use]
     pub fn of_spans(self, spans: usize) -> Duration {
         Duration::from_secs_f64(2.0 * self.read_nanoseconds * spans as f64 / 1e9)

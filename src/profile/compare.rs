@@ -16,7 +16,7 @@ const LEAST_FRAMES: usize = 20;
 /// How often frames are drawn, and how often at least if they are many.
 const MOST_DRAWS: usize = 1_000;
 const LEAST_DRAWS: usize = 200;
-/// So many values are drawn for one name about.
+/// The approximate number of values drawn for one name.
 const VALUES_DRAWN: usize = 4_000_000;
 /// What lies outside of the interval on each side: 99 % lie within. With forty names 95 % would raise two false alarms.
 const OUTSIDE: f64 = 0.005;
@@ -73,7 +73,7 @@ pub struct NameRatio {
     /// The median time per frame after.
     pub after: Duration,
     /// After by before: above 1 it is slower. The median of the ratios of equal frames if frames were paired, the ratio of
-    /// the medians if not; 1 if it cannot be told.
+    /// the medians otherwise; 1 if it is unknown.
     pub ratio: f64,
     /// The lower end of the 99 % interval of the ratio.
     pub low: f64,

@@ -18,7 +18,7 @@ use super::recorder::{add, is_recording, with_recorder};
 /// ```
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct Count {
-    /// What was counted.
+    /// The name of the counter.
     pub name: &'static str,
     /// How many.
     pub value: u64,
@@ -56,9 +56,9 @@ pub fn count(name: &'static str, amount: u64) {
 /// How a counter of your own is read.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub enum CounterKind {
-    /// What is read when the frame has ended, such as memory in use.
+    /// A value read at the end of the frame, such as memory in use.
     Level,
-    /// What has been added between the beginning and the end of the frame, such as allocations.
+    /// The increase between the beginning and the end of the frame, such as the number of allocations.
     Rising,
 }
 
@@ -108,10 +108,10 @@ impl std::fmt::Debug for Gauge {
     }
 }
 
-/// What one counter showed over the frames that a profiler keeps, without warm-up.
+/// Statistics of one counter over the frames that a profiler keeps, without warm-up.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct CounterStatistic {
-    /// What was counted.
+    /// The name of the counter.
     pub name: &'static str,
     /// The middle value per frame, the lower one of two. In frames without the counter it is 0.
     pub median: u64,

@@ -10,7 +10,7 @@ use std::time::Duration;
 /// What the spans stand for, what they are called, and the system in which they lie.
 type Name = (Category, SpanName, Option<SpanName>);
 
-/// What one name took in one frame, against its median; see [`Profiler::excess_of`].
+/// The time of one name in one frame, compared with its median; see [`Profiler::excess_of`].
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub struct Excess {
     /// What the spans of the name stand for.
@@ -26,7 +26,7 @@ pub struct Excess {
 }
 
 impl Excess {
-    /// How much more it took than it does as a rule; zero if it took less.
+    /// The time above the median; zero if it is below.
     #[must_use]
     pub fn more(&self) -> Duration {
         self.self_time.saturating_sub(self.median)
@@ -42,15 +42,15 @@ pub struct Culprit {
     pub name: String,
     /// The system in which the spans lie, if they are parts or blocks of one.
     pub within: Option<String>,
-    /// In how many of the frames over budget it was what took most more than as a rule.
+    /// The number of frames over budget in which this name exceeded its median most.
     pub frames: usize,
-    /// How much more it took than as a rule in the worst of them.
+    /// The largest time above the median among them.
     pub most_more: Duration,
     /// The number of that frame.
     pub worst_frame: u64,
 }
 
-/// The self time of each name as a rule.
+/// The median self time of each name.
 struct Medians(HashMap<Name, u64>);
 
 impl Medians {
@@ -98,7 +98,7 @@ fn own_by_name(frame: &FrameProfile) -> HashMap<Name, u64> {
 }
 
 impl Profiler {
-    /// What each name took in a frame that is kept, against what it takes as a rule; what made the frame long comes first.
+    /// Compares the time of each name in a stored frame with its median, the largest excess first.
     /// Empty if the frame is not kept. O(spans).
     ///
     /// Self times are compared, so that nothing counts twice: what a system took is not taken by its phase as well.
@@ -130,7 +130,7 @@ impl Profiler {
         }
     }
 
-    /// What made frames go over the budget: of each such frame the one name that took most more than as a rule, and in how many
+    /// Names that made frames exceed the budget: for each such frame the name that exceeded its median most, with the number of
     /// frames each was it; the most frequent first. Warm-up is left out. O(spans).
     ///
     /// # Example

@@ -73,7 +73,7 @@ impl FrameProfile {
         &self.counts
     }
 
-    /// What a counter showed, if it was there.
+    /// The value of a counter, if the frame has it.
     #[must_use]
     pub fn counter(&self, name: &str) -> Option<u64> {
         let mut counts = self.counts.iter();

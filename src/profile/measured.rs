@@ -7,7 +7,7 @@ use std::time::{Duration, Instant};
 /// A span of a frame that was measured elsewhere, such as one from a file or from a test.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct MeasuredSpan<'n> {
-    /// What it stands for. The frame itself needs no span.
+    /// The kind of the span. The frame itself needs no span.
     pub category: Category,
     /// The name of the system, or of the block.
     pub name: &'n str,

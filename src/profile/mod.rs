@@ -74,7 +74,7 @@ pub(crate) use no_bridge::{tell, tell_frame};
 pub(crate) use recorder::{ascend, descend, is_recording, note_rows};
 pub(crate) use span::{SpanName, open, part, timed_part};
 
-/// Without the bridge nobody is told.
+/// Without the bridge spans are not forwarded.
 #[cfg(not(feature = "tracing"))]
 mod no_bridge {
     pub(crate) struct Told;

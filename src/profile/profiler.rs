@@ -53,7 +53,7 @@ pub struct Profiler {
     names: Vec<String>,
     gauges: Vec<Gauge>,
     hooks: Vec<Hook>,
-    /// What was on this thread before the frame began: the recorder of a runtime that runs this one from a system.
+    /// The recorder of this thread before the frame began: that of a runtime that runs this one from a system.
     suspended: Option<Recorder>,
     current: Option<(u64, Instant)>,
     helpers: Arc<HelperSpans>,
@@ -229,7 +229,7 @@ impl Profiler {
     /// runtime.profiler_mut().on_each_frame(move |profiler, frame| {
     ///     let is_late = frame.duration() > profiler.budget();
     ///     let systems = frame.spans().iter().filter(|span| span.category() == Category::System);
-    ///     sender.send((frame.number(), systems.count(), is_late)).expect("somebody listens");
+    ///     sender.send((frame.number(), systems.count(), is_late)).expect("the receiver is alive");
     /// });
     /// runtime.run_frames(2)?;
     /// assert_eq!(receiver.try_iter().map(|(number, ..)| number).collect::<Vec<_>>(), [1, 2]);

@@ -91,7 +91,7 @@ impl RecordedProfile {
         }
     }
 
-    /// Adds a fact about where or how it was measured. When two profiles are compared, facts that differ are told.
+    /// Adds a fact about the machine or the run. Comparisons list facts that differ.
     #[must_use]
     pub fn about(mut self, fact: &str, is: &str) -> Self {
         self.about.insert(fact.to_owned(), is.to_owned());

@@ -152,7 +152,7 @@ impl Relay {
         }))
     }
 
-    /// Runs something and records its spans and counts for the frame, on whatever thread this is. The frame must not end
+    /// Runs something and records its spans and counts for the frame, on any thread. The frame must not end
     /// before: what comes later counts for the frame that is next.
     pub fn record<R>(&self, work: impl FnOnce() -> R) -> R {
         let _recording = self.begin();
@@ -269,7 +269,7 @@ pub(crate) fn ascend(
     let Some(depth) = level else {
         return;
     };
-    // A guard that outlives its frame has nobody left to tell.
+    // A guard that outlives its frame records nothing.
     with_recorder(|recorder| {
         recorder.depth = depth;
         recorder.spans.push(Span {

@@ -4,7 +4,7 @@ use super::recorder::{ascend, descend};
 use std::marker::PhantomData;
 use std::time::Instant;
 
-/// What a span stands for.
+/// The kind of a span.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
 pub enum Category {
     /// A whole frame.

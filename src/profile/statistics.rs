@@ -5,10 +5,10 @@ use super::span::{Category, SpanName};
 use std::collections::HashMap;
 use std::time::Duration;
 
-/// What one name cost over the frames that a profiler keeps.
+/// Statistics of one name over the frames that a profiler keeps.
 ///
 /// The times are *per frame*: several calls within a frame are added up first, and frames in which the name did not
-/// occur do not count, nor do those of warm-up. Percentiles are by nearest rank: the smallest measured value that at least so many percent of
+/// occur do not count, nor do those of warm-up. Percentiles are by nearest rank: the smallest measured value that the given percentage of
 /// the values do not exceed.
 ///
 /// # Example
@@ -108,7 +108,7 @@ impl Statistic {
         self.percentile(99)
     }
 
-    /// The time per frame that so many percent of the frames do not exceed; more than 100 are 100.
+    /// The time per frame that the given percentage of frames do not exceed; values above 100 count as 100.
     ///
     /// # Example
     ///

@@ -1,4 +1,4 @@
-//! What a runtime can tell of its systems.
+//! Questions about the systems of a runtime.
 
 use super::frame_loop::Runtime;
 use crate::error::Error;

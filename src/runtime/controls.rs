@@ -1,14 +1,14 @@
-//! Control inputs by name, whoever moves them.
+//! Control inputs by name, from any source.
 
 use std::collections::BTreeMap;
 
 /// How far control inputs are moved: levers, buttons and sticks by names of your own. A global; add it to the world to use it.
 ///
-/// Whoever reads devices, or a scene file, moves controls between frames or in [`Phase::Intake`](crate::Phase::Intake); systems
-/// read them. The same system is so driven by hand, by a scene and by a test. Each is at a number, from which it counts as held
+/// Code that reads devices, or a scene file, sets controls between frames or in [`Phase::Intake`](crate::Phase::Intake); systems
+/// read them. So the same system works with a user, a scene and a test. Each has a value, and counts as held
 /// unless it is 0. What has changed since the frame before is known until the end of the frame; the runtime sees to that.
 ///
-/// A control that nobody has moved yet is at 0.
+/// A control that was never set is at 0.
 ///
 /// # Example
 ///
@@ -121,7 +121,7 @@ impl Controls {
         controls.map(|(name, control)| (name.as_str(), control.now))
     }
 
-    /// What is so now becomes what was before. The runtime does so at the end of each frame; for tests of systems by themselves.
+    /// Saves the current values as the previous ones. The runtime calls it at the end of each frame; tests of single systems call it.
     pub fn end_frame(&mut self) {
         for control in self.controls.values_mut() {
             control.before = control.now;

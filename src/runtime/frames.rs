@@ -27,8 +27,8 @@ impl Runtime {
     /// - If an edit panics, because a drop or a clone does. All other edits of the phase are carried out; the frame ends there.
     /// - If the drop of an event panics, or a function that the [profiler](crate::profile::Profiler) calls.
     ///
-    /// The message names the system, phase, frame, file and line. The next frame runs as if nothing had happened, on whatever
-    /// thread the panic was.
+    /// The message names the system, phase, frame, file and line. The next frame runs as usual,
+    /// also if another thread panicked.
     ///
     /// # Example
     ///

@@ -57,7 +57,7 @@ pub trait Kit: Sized + 'static {
     ///
     /// # Errors
     ///
-    /// Whatever the calls to the runtime return, most often that a system's name is taken.
+    /// Any error of set-up, for example a duplicate system name.
     fn add_to(self, runtime: &mut Runtime) -> Result<(), Error>;
 
     /// The kits that must have been added before; none unless overridden.
@@ -99,8 +99,8 @@ impl Runtime {
     ///
     /// # Errors
     ///
-    /// If a kit that it needs is missing, if it was added before and does not allow that, or whatever the kit returns;
-    /// what a kit has added before it failed stays.
+    /// If a kit that it needs is missing, if it was added before and does not allow that, or if the kit returns an error;
+    /// the parts that a kit added before it failed stay.
     pub fn add_kit<K: Kit>(&mut self, kit: K) -> Result<(), Error> {
         let refuse = |reason: String| {
             Error::from(Kind::BadKit {

@@ -57,7 +57,7 @@ impl Pacing {
     }
 }
 
-/// What came of one call of [`Runtime::advance`].
+/// The result of one call of [`Runtime::advance`].
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub struct Advance {
     frames: u32,
@@ -88,7 +88,7 @@ impl Advance {
 }
 
 impl Runtime {
-    /// Lets so much real time pass: runs as many frames of the fixed step as it fills, none if it fills none, and keeps the
+    /// Advances the runtime by an amount of real time: runs as many frames of the fixed step as fit into it, and keeps the
     /// rest for the next call. For a program that draws at the pace of a screen; frames themselves never see the wall
     /// clock, so the same number of frames always leads to the same state.
     ///
@@ -127,7 +127,7 @@ impl Runtime {
         })
     }
 
-    /// Stops [`Runtime::advance`] from running frames, or lets it go on. Time that passes meanwhile is not made good.
+    /// Pauses or resumes [`Runtime::advance`]. Time that passes during a pause is not caught up.
     /// [`Runtime::run_frames`] still runs what it is asked for: `run_frames(1)` is the single step of a paused runtime.
     ///
     /// # Example
@@ -204,7 +204,7 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
-        /// Whatever the pieces in which time passes: frames, what is given up and what is left add up to it.
+        /// For any division of the time, the frames run, the time given up and the rest add up to it.
         #[test]
         fn no_time_is_lost(
             pieces in proptest::collection::vec(0.0_f64..0.3, 1..60),

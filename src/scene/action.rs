@@ -67,7 +67,7 @@ pub(super) enum ActionKind {
     },
     Emit {
         event: String,
-        /// What it holds, with names of entities.
+        /// The fields, with names of entities.
         with: Json,
     },
     Control {
@@ -126,7 +126,7 @@ pub(super) struct Stage<'s> {
     pub(super) scene: &'s Scene,
     /// The frame that comes next.
     pub(super) frame: u64,
-    /// What a rule is about, if it is about more than the world.
+    /// The entities and the event of a rule, if it concerns more than the world.
     pub(super) about: About<'s>,
     /// Its place, from 0, among the things that the rule is about in this frame.
     pub(super) nth: u64,
@@ -147,7 +147,7 @@ impl<'s> Stage<'s> {
 /// Two entities.
 pub(super) type Pair = [Entity; 2];
 
-/// What a rule is about: the two of a contact, or an event and the entities that it is about.
+/// The subject of a rule: the two entities of a contact, or an event and its entities.
 #[derive(Clone, Copy, Default)]
 pub(super) struct About<'a> {
     /// Those that actions name `it` and `other`.
@@ -206,7 +206,7 @@ impl Action {
         }
     }
 
-    /// What it does, for reports.
+    /// A description of the action, for reports.
     pub(super) fn describe(&self) -> String {
         match &self.kind {
             ActionKind::Set { entity, .. } => format!("set `{entity}`"),
@@ -242,8 +242,7 @@ impl Action {
         }
     }
 
-    /// Whether it is its turn: the same in each run, whatever else happens. Of several pairs in a frame each has a chance of its
-    /// own.
+    /// Returns whether the action runs by its `chance`: the same in each run. Several pairs in a frame have independent chances.
     pub(super) fn has_luck(&self, stage: &Stage<'_>) -> bool {
         if self.chance >= 1.0 {
             return true;
@@ -282,7 +281,7 @@ impl Action {
                 set(world, entity, name, parts)
             }
             ActionKind::Spawn(plans) => {
-                // All of an arrangement have one parent. It is looked up first: without it nothing is made.
+                // All entities of an arrangement have one parent. Without it none is spawned, so it is checked first.
                 let parent = plans.first().and_then(|plan| plan.parent.as_ref());
                 let parent = parent.map(|parent| find(world, parent)).transpose()?;
                 refuse_spawn(world, plans)?;
@@ -423,7 +422,7 @@ fn push(world: &mut World, entity: Entity, name: &str, impulse: Vec3) -> Result<
     Ok(())
 }
 
-/// An impulse falls from the place to the radius in a straight line. Whatever is at the very place is pushed up.
+/// The impulse falls linearly from the place to the radius. A body exactly at the place is pushed up.
 fn push_away(world: &mut World, from: Vec3, radius: f32, strength: f32) {
     let mut rows = world.rows_mut::<(&WorldTransform, &mut Body)>();
     rows.each(|(placed, body)| {

@@ -10,25 +10,25 @@ use schemars::JsonSchema;
 use serde::Deserialize;
 use toml::Spanned;
 
-/// Cells along the longest side of a room in which places are looked up.
+/// Cells along the longest side of a room, for finding neighboring places.
 const MOST_CELLS: f32 = 1e6;
-/// How often room is looked for at random before an entity counts as one too many.
+/// Random tries to find room before an entity counts as one too many.
 const TRIES: u32 = 1_000;
 
 /// Several entities in the place of one, named `name-1`, `name-2` and so on: exactly one of `row`, `grid`, `ring` and `random`.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub(super) struct ArrangeEntry {
-    /// So many in a row, from the entity's place on, `step` apart.
+    /// The number of copies in a row that begins at the entity's place, `step` apart.
     #[schemars(with = "Option<u64>")]
     row: Option<Spanned<u64>>,
-    /// So many along x, y and z, from the entity's place on, `step` apart.
+    /// The numbers of copies along x, y and z from the entity's place on, `step` apart.
     #[schemars(with = "Option<[u64; 3]>")]
     grid: Option<Spanned<[u64; 3]>>,
-    /// So many on a circle of `radius` around the entity's place.
+    /// The number of copies on a circle of `radius` around the entity's place.
     #[schemars(with = "Option<u64>")]
     ring: Option<Spanned<u64>>,
-    /// So many at random, in a box of the size `within` around the entity's place, or on a ring around it from `inner` to `radius`.
+    /// The number of copies at random, in a box of size `within` around the entity's place, or on a ring from `inner` to `radius`.
     #[schemars(with = "Option<u64>")]
     random: Option<Spanned<u64>>,
     /// From one to the next, in metres.
@@ -37,22 +37,22 @@ pub(super) struct ArrangeEntry {
     /// In metres, above 0.
     #[schemars(with = "Option<f32>")]
     radius: Option<Spanned<f32>>,
-    /// The inner radius of a random ring, in metres; 0 unless given.
+    /// The inner radius of a random ring, in metres. Default: 0.
     #[schemars(with = "Option<f32>")]
     inner: Option<Spanned<f32>>,
-    /// The axis of a ring, of any length but 0; [0, 1, 0] unless given.
+    /// The axis of a ring, of any length but 0. Default: [0, 1, 0].
     #[schemars(with = "Option<Triple>")]
     axis: Option<Spanned<Triple>>,
-    /// Whether the entities of a ring are turned about its axis with their places; false unless given.
+    /// Whether the entities of a ring rotate about its axis with their places. Default: false.
     #[schemars(with = "Option<bool>")]
     turned: Option<Spanned<bool>>,
     /// The size of the box, in metres.
     #[schemars(with = "Option<Triple>")]
     within: Option<Spanned<Triple>>,
-    /// How far the places of random entities are apart at least, in metres; 0 unless given.
+    /// The least distance between random entities, in metres. Default: 0.
     #[schemars(with = "Option<f32>")]
     spacing: Option<Spanned<f32>>,
-    /// Another seed gives other random places; 0 unless given.
+    /// The seed of the random places. Default: 0.
     #[schemars(with = "Option<u64>")]
     seed: Option<Spanned<u64>>,
 }
@@ -73,7 +73,7 @@ impl Place {
     }
 }
 
-/// What an arrangement turns out to be.
+/// The places of an arrangement.
 enum Kind {
     Row(u64, Vec3),
     Grid([u64; 3], Vec3),
@@ -295,7 +295,7 @@ impl ArrangeEntry {
         places.collect()
     }
 
-    /// Places at random, none of them closer to another than the spacing: whatever is too close is drawn again.
+    /// Random places, none of them closer to another than the spacing: a place that is too close is drawn again.
     fn random(
         &self,
         count: u64,
@@ -309,7 +309,7 @@ impl ArrangeEntry {
             .map_or(0.0, |spacing| *spacing.get_ref());
         let seed = self.seed.as_ref().map_or(0, |seed| *seed.get_ref());
         let mut random = ChaCha8Rng::seed_from_u64(seed);
-        // By cell as large as the spacing: whoever is too close is in a neighboring one.
+        // By cells as large as the spacing: a place that is too close is in a neighboring cell.
         let mut taken: FxHashMap<IVec3, Vec<Vec3>> = FxHashMap::default();
         let mut places = Vec::new();
         // The numbers of very small cells would overflow, so that one cell would hold many places.

@@ -15,7 +15,7 @@ use crate::store::{Entity, Name, World};
 use glam::Vec3;
 use serde_json::{Value as Json, json};
 
-/// What can be asked of a whole world by one word.
+/// A value of the whole world with a word of its own.
 pub(super) const OF_THE_WORLD: [&str; 6] = [
     "contacts",
     "digest",
@@ -24,7 +24,7 @@ pub(super) const OF_THE_WORLD: [&str; 6] = [
     "leftovers",
     "time",
 ];
-/// What can be asked of an entity besides registered components.
+/// A value of an entity besides registered components.
 pub(super) const OF_AN_ENTITY: [&str; 6] = [
     "body",
     "collider",
@@ -34,10 +34,10 @@ pub(super) const OF_AN_ENTITY: [&str; 6] = [
     "transform",
 ];
 
-/// What an event is called by the rule that it brings into action.
+/// The name of an event inside the rule that it triggers.
 pub(super) const EVENT: &str = "event";
 
-/// What is wrong, and how to mend it.
+/// The problem, and how to fix it.
 type Told = (String, String);
 
 /// A world, and what else names may stand for.
@@ -45,7 +45,7 @@ pub(super) struct Asked<'w> {
     pub(super) world: &'w World,
     pub(super) registry: &'w Registry,
     pub(super) parameters: &'w ParameterValues,
-    /// What a rule is about, if it is about more than the world.
+    /// The entities and the event of a rule, if it concerns more than the world.
     pub(super) about: About<'w>,
 }
 
@@ -177,7 +177,7 @@ impl Asked<'_> {
         let found = fields.try_fold(event, |value, field| field_of(value, field));
         found.and_then(value_of).ok_or_else(|| {
             (
-                format!("there is no value `{path}`: the event is {event}"),
+                format!("unknown value `{path}`: the event is {event}"),
                 String::from("name one of its fields"),
             )
         })
@@ -310,7 +310,7 @@ fn field_mut<'j>(value: &'j mut Json, field: &str) -> Option<&'j mut Json> {
     }
 }
 
-/// The place of an item in a list of so many: its number, or its axis if there are not more items than axes.
+/// The index of an item in a list of `count` items: its number, or its axis if there are not more items than axes.
 fn place_in(items: usize, field: &str) -> Option<usize> {
     const AXES: [&str; 4] = ["x", "y", "z", "w"];
     let axis = AXES.iter().position(|axis| *axis == field);

@@ -16,7 +16,7 @@ pub(super) struct Cue {
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub(super) enum Times {
     At(u64),
-    /// Every so many seconds, from one frame to another; the first one included.
+    /// At an interval in seconds, from one frame to another, the first one included.
     Every {
         seconds: f64,
         step: f64,

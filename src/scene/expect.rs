@@ -1,4 +1,4 @@
-//! Expectations: what must be so at a frame, or by then.
+//! Expectations: conditions that must hold at a frame, or by then.
 
 use super::action::About;
 use super::ask::Asked;
@@ -37,7 +37,7 @@ pub(super) enum When {
     During(u64, u64),
     /// At the end of no frame up to this one.
     Never(u64),
-    /// At the end of so many frames in a row, the last of them this one or an earlier one.
+    /// At the end of a number of frames in a row, the last of them this one or an earlier one.
     For(u64, u64),
 }
 
@@ -52,7 +52,7 @@ impl When {
         }
     }
 
-    /// The first frame in which the condition is looked at.
+    /// The first frame in which the condition is checked.
     pub(super) fn first_frame(self) -> u64 {
         match self {
             Self::At(frame) | Self::During(frame, _) => frame,
@@ -60,7 +60,7 @@ impl When {
         }
     }
 
-    /// Whether the condition is looked at in a frame.
+    /// Returns whether the condition is checked in a frame.
     pub(super) fn is_due(self, frame: u64) -> bool {
         match self {
             Self::At(at) => frame == at,
@@ -69,7 +69,7 @@ impl When {
         }
     }
 
-    /// Whether it is kept to, once that is clear: a condition has been found to hold or not in a frame, for so many frames in a
+    /// Returns the verdict once it is clear: `holds` is whether the condition holds in this frame, `in_a_row` for how many frames in a
     /// row.
     pub(super) fn decide(self, frame: u64, holds: bool, in_a_row: u64) -> Option<bool> {
         let is_last = frame == self.last_frame();
@@ -119,7 +119,7 @@ pub(super) enum Condition {
     },
 }
 
-/// What a check found.
+/// The result of a check.
 pub(super) struct Finding {
     pub(super) holds: bool,
     pub(super) measured: String,
@@ -146,7 +146,7 @@ impl Finding {
 }
 
 impl Condition {
-    /// What is wanted, in words.
+    /// The expected condition, in words.
     pub(super) fn describe(&self) -> String {
         match self {
             Self::That(text, _) => text.clone(),
@@ -230,7 +230,7 @@ impl Condition {
     }
 }
 
-/// Whether a condition holds, and what it was worked out from.
+/// Returns whether a condition holds, and the values from which it was evaluated.
 fn that(condition: &Expression, asked: &Asked<'_>) -> Finding {
     let holds = condition.value(asked);
     let mut measured: Vec<String> = Vec::new();
@@ -273,7 +273,7 @@ pub(super) fn remedy(expectation: &Expectation, asked: &Asked<'_>) -> Option<Rem
     })
 }
 
-/// What touches the first entity that a condition names, for whoever wonders why it did not hold.
+/// The contacts of the first entity that a condition names, to help find out why it did not hold.
 pub(super) fn touching_first(condition: &Condition, world: &World) -> Option<String> {
     const MOST: usize = 6;
     let name = match condition {
@@ -329,7 +329,7 @@ fn budget(
         );
     };
     let took = statistic.percentile(percentile);
-    // Whoever takes a debug build for a slow engine reads it here.
+    // A debug build must not be taken for a slow engine.
     let build = match profile::build() {
         "debug" => ", in a debug build",
         _ => "",

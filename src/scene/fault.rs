@@ -1,4 +1,4 @@
-//! What is wrong with a scene file, and where.
+//! Faults of a scene file, with their places.
 
 use super::read::Sources;
 use crate::error::debug_as_message;
@@ -18,8 +18,8 @@ use std::path::{Path, PathBuf};
 /// let error = Scene::parse(text, "typo.toml", &Registry::standard()).unwrap_err();
 /// let fault = &error.faults()[0];
 /// assert_eq!((fault.line(), fault.column()), (5, 1));
-/// assert_eq!(fault.message(), "there is no key `naem` here");
-/// assert!(fault.mend().starts_with("did you mean `name`?"));
+/// assert_eq!(fault.message(), "unknown key `naem` here");
+/// assert!(fault.fix().starts_with("did you mean `name`?"));
 /// assert_eq!(fault.path(), std::path::Path::new("typo.toml"));
 /// assert_eq!(&error.text_of(fault)[fault.span()], "naem");
 /// ```
@@ -31,14 +31,14 @@ pub struct Fault {
     line: usize,
     column: usize,
     message: String,
-    mend: String,
+    fix: String,
 }
 
 impl Fault {
     pub(super) fn new(
         span: Range<usize>,
         message: impl Into<String>,
-        mend: impl Into<String>,
+        fix: impl Into<String>,
     ) -> Self {
         Self {
             span,
@@ -46,7 +46,7 @@ impl Fault {
             line: 0,
             column: 0,
             message: message.into(),
-            mend: mend.into(),
+            fix: fix.into(),
         }
     }
 
@@ -86,16 +86,16 @@ impl Fault {
         self.column
     }
 
-    /// What is wrong.
+    /// The problem.
     #[must_use]
     pub fn message(&self) -> &str {
         &self.message
     }
 
-    /// How to mend it.
+    /// How to fix it.
     #[must_use]
-    pub fn mend(&self) -> &str {
-        &self.mend
+    pub fn fix(&self) -> &str {
+        &self.fix
     }
 }
 
@@ -233,10 +233,10 @@ impl fmt::Display for SceneError {
                         line,
                         column,
                         message,
-                        mend,
+                        fix,
                         ..
                     } = fault;
-                    write!(f, "{}:{line}:{column}: {message}; {mend}", path.display())?;
+                    write!(f, "{}:{line}:{column}: {message}; {fix}", path.display())?;
                 }
                 match more {
                     0 => Ok(()),
@@ -259,7 +259,7 @@ impl std::error::Error for SceneError {
     }
 }
 
-/// How to mend a name that is not known: the nearest that is, and all there are.
+/// How to fix a name that is not known: the nearest that is, and all there are.
 pub(super) fn suggest<'n>(
     wrong: &str,
     what: &str,

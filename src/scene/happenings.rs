@@ -26,12 +26,12 @@ struct Count {
     /// By this world before the frame, and until its end.
     before: u64,
     until: u64,
-    /// By the run that this one goes on from.
+    /// By the run that this one resumes.
     earlier: u64,
 }
 
 impl Happenings {
-    /// What has happened to a run that goes on from another one.
+    /// Events and counts of a run that resumes another one.
     pub(super) fn taken_up(
         registry: &Registry,
         world: &World,
@@ -69,7 +69,7 @@ impl Happenings {
             .map_or(0, |count| count.until - count.before)
     }
 
-    /// Goes on to what has happened since it was last asked.
+    /// Advances to the events since the last call.
     pub(super) fn note(&mut self, registry: &Registry, world: &World) {
         self.begun.clear();
         let contacts = world.posted::<Contact>().into_iter();

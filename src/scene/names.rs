@@ -17,7 +17,7 @@ pub(super) fn all_names(world: &World) -> FxHashMap<Name, Entity> {
 /// For fewer names than this, searching the rows is cheaper than listing all names.
 pub(super) const WORTH_LISTING: usize = 8;
 
-/// A global: a list of all names of the world, while many are looked up.
+/// A global: a list of all names of the world, for many searches in a row.
 #[derive(Default)]
 pub(super) struct NamesNow(Option<Listed>);
 

@@ -37,7 +37,7 @@ pub(super) struct PlanNode {
     above: usize,
 }
 
-/// What an entity consists of, or what of it changes: only what is given.
+/// The parts of an entity, or the changes to one: only given keys.
 #[derive(Clone, Default)]
 pub(super) struct Parts {
     pub(super) transform: Option<TransformEntry>,
@@ -434,7 +434,7 @@ impl ColliderEntry {
         Ok(collider)
     }
 
-    /// What is there with the boxes that are given, if any: everything else of it stays.
+    /// The present collider with the given boxes, if any; all other settings are kept.
     fn with_shape(&self, present: Option<Collider>) -> Result<Collider, Error> {
         let mut collider = present.unwrap_or_else(|| Collider::solid(Aabb::default()));
         if let Some(tiles) = &self.tiles {

@@ -68,12 +68,12 @@ pub struct Registry {
     pub(super) limits: Limits,
 }
 
-/// What can be done with an event type without knowing it.
+/// Operations on an event type without its static type.
 #[derive(Clone, Copy)]
 struct EventKind {
     /// Reads an event; says what does not fit.
     read: fn(serde_json::Value) -> Result<Post, String>,
-    /// The events without the first so many that were ever posted.
+    /// The events without the first `seen` that were ever posted.
     after: fn(&World, u64) -> Vec<serde_json::Value>,
     /// How many events there were so far.
     so_far: fn(&World) -> u64,
@@ -83,7 +83,7 @@ struct EventKind {
 pub(super) type OwnAction =
     Arc<dyn Fn(&mut World, &serde_json::Value) -> Result<(), String> + Send + Sync>;
 
-/// What can be done with a component type without knowing it.
+/// Operations on a component type without its static type.
 #[derive(Clone, Copy)]
 struct ComponentKind {
     read: ReadValue,
@@ -155,7 +155,7 @@ impl Registry {
         self.root = Some(folder.into());
     }
 
-    /// Sets an upper bound for all scenes, whatever they set themselves. See [`Limit`] for an example and the defaults.
+    /// Sets a limit for all scenes, which overrides their own settings. See [`Limit`] for an example and the defaults.
     pub fn set_limit(&mut self, limit: Limit, value: u64) {
         self.limits.set(limit, value);
     }
@@ -217,7 +217,7 @@ impl Registry {
     /// registry.register_event::<Weighed>("weighed");
     ///
     /// let text = r#"
-    /// title = "whatever is too heavy goes"
+    /// title = "heavy crates are despawned"
     /// frames = 3
     /// [[entities]]
     /// name = "container"
@@ -254,8 +254,8 @@ impl Registry {
         self.events.insert(name.to_owned(), kind);
     }
 
-    /// Lets scene files do something of your own: an action `own = { name = "…", with = { … } }` calls it with the world and with
-    /// what is given under `with`, as JSON. What it returns as an error is told among the actions that were missed. A name that is
+    /// Adds your own action to scene files: an action `own = { name = "…", with = { … } }` calls it with the world and with
+    /// the value of `with` as JSON. An error that it returns is listed among the missed actions. A name that is
     /// taken is given to the new action.
     ///
     /// # Example
@@ -313,7 +313,7 @@ impl Registry {
         Some((self.events.get(name)?.read)(value))
     }
 
-    /// The events of a name without the first so many that were ever posted; of old ones not all are kept.
+    /// The events of a name without the first `seen` that were ever posted; old ones are not all kept.
     pub(super) fn posted_after(
         &self,
         name: &str,

@@ -1,4 +1,4 @@
-//! What came of a scene.
+//! The results of a scene.
 
 use super::expect::{Expectation, Finding};
 use super::run::{MissedCues, SceneRun};
@@ -8,7 +8,7 @@ use std::fmt;
 use std::ops::Range;
 use std::path::PathBuf;
 
-/// What came of one expectation.
+/// The result of one expectation.
 ///
 /// # Example
 ///
@@ -47,7 +47,7 @@ pub struct Remedy {
     pub path: PathBuf,
     /// The bytes of the file in which the stored value stands.
     pub span: Range<usize>,
-    /// What was measured, as it is written there.
+    /// The measured value, in its written form.
     pub text: String,
 }
 
@@ -138,13 +138,13 @@ impl Outcome {
         self.frame
     }
 
-    /// What was wanted, in words.
+    /// The expected condition, in words.
     #[must_use]
     pub fn wanted(&self) -> &str {
         &self.wanted
     }
 
-    /// What was found, in words.
+    /// The measured values, in words.
     #[must_use]
     pub fn measured(&self) -> &str {
         &self.measured
@@ -175,7 +175,7 @@ impl Outcome {
         self.is_of_real_time
     }
 
-    /// What was found in up to four frames before, oldest first, if more than one was looked at.
+    /// The measured values of up to four frames before, oldest first, if more than one was checked.
     ///
     /// # Example
     ///
@@ -246,7 +246,7 @@ impl Leftovers {
     }
 }
 
-/// What came of a scene: the state at its end, what held and what failed, and where the time went.
+/// The results of a scene: the state at its end, the verdicts, and the times.
 ///
 /// See the [module documentation](crate::scene) for an example.
 #[derive(Clone, Debug)]
@@ -344,7 +344,7 @@ impl Report {
         self.leftovers
     }
 
-    /// What came of each expectation, in the order of the file.
+    /// The result of each expectation, in the order of the file.
     #[must_use]
     pub fn outcomes(&self) -> &[Outcome] {
         &self.outcomes

@@ -8,7 +8,7 @@ use crate::store::{MostEntities, World};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
 
-/// What a scene sets besides its entities. Recordings hold it, so that contacts can be found again.
+/// The settings of a scene besides its entities. Recordings store them, so that contacts can be found again.
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub(super) struct Settings {
@@ -23,7 +23,7 @@ pub(super) struct Settings {
     /// Metres.
     #[serde(default)]
     pub(super) margin: Option<f32>,
-    /// Of all that is left to chance; that of the runtime unless given.
+    /// The seed of all random numbers; by default that of the runtime.
     pub(super) seed: Option<u64>,
     /// Pairs of names that meet; a layer without partner is paired with `default`.
     pub(super) layers: Vec<(String, String)>,

@@ -13,7 +13,7 @@ use std::marker::PhantomData;
 /// A condition of [`only_if`](crate::schedule::SystemBuilder::only_if) draws from streams of its own, so what it draws says
 /// nothing of what its system draws.
 ///
-/// So a run draws the same numbers at any number of threads, whatever order entities are walked in, and whatever other
+/// So a run draws the same numbers at any number of threads, in any order of entities, and whether or not other
 /// systems draw. Each call of [`Chance::stream`] begins the stream anew: keep it for as long as an entity is worked on.
 ///
 /// The streams are ChaCha with 8 rounds (Bernstein, "ChaCha, a variant of Salsa20", 2008) under a key of 256 bits that is

@@ -132,3 +132,6 @@ fn exact_sum(a: f64, b: f64) -> (f64, f64) {
     let from_b = sum - a;
     (sum, (a - (sum - from_b)) + (b - from_b))
 }
+
+#[cfg(test)]
+mod tests;

@@ -1,4 +1,4 @@
-//! What a run has shown of its systems: who never ran, whose rows matched nothing, and what threads could bring.
+//! Findings about systems: those that never ran, those whose rows matched nothing, and the gain from threads.
 
 use super::clock::Clock;
 use super::executor::Crew;
@@ -10,7 +10,7 @@ use crate::store::{Entity, RowMatch, World};
 use std::fmt;
 use std::time::Duration;
 
-/// What a run has shown so far; from [`Runtime::findings`](crate::Runtime::findings).
+/// Findings about the run so far; from [`Runtime::findings`](crate::Runtime::findings).
 ///
 /// # Example
 ///
@@ -417,3 +417,6 @@ fn empty_rows(system: &Registered, world: &World) -> Vec<EmptyRows> {
         })
         .collect()
 }
+
+#[cfg(test)]
+mod tests;

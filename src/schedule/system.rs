@@ -253,7 +253,7 @@ impl SystemBuilder {
         self.only_if::<Inbox<E>>(|mut inbox| inbox.unread().next().is_some())
     }
 
-    /// Runs the system on the thread that called [`Runtime::run_frames`](crate::Runtime::run_frames), whatever the
+    /// Runs the system on the thread that called [`Runtime::run_frames`](crate::Runtime::run_frames), with any
     /// number of threads: for what a platform allows on one thread only.
     pub fn on_caller_thread(mut self) -> Self {
         self.rules.on_caller_thread = true;
@@ -262,7 +262,7 @@ impl SystemBuilder {
 
     /// Declares what the system takes: one claim, or a tuple of them. `()` takes nothing.
     ///
-    /// What was not declared cannot be reached:
+    /// A system can reach only declared data:
     ///
     /// ```compile_fail
     /// use gerust::prelude::*;
@@ -313,7 +313,7 @@ pub struct SystemClaiming<C> {
 impl<C: Claim + 'static> SystemClaiming<C> {
     /// Completes the system with what it does.
     ///
-    /// What it is granted ends with the run:
+    /// Granted data cannot leave the run:
     ///
     /// ```compile_fail
     /// use gerust::prelude::*;

@@ -1,4 +1,4 @@
-//! What is handed down to everything below an entity, and the order in which to draw.
+//! Components attached to all descendants of an entity, and the order in which to draw.
 
 use super::links::LinkNode;
 use crate::error::{Error, Kind};

@@ -268,7 +268,7 @@ impl World {
             entity: child,
             child: self.label(child),
             parent: self.label(parent),
-            mend: match path.len() {
+            fix: match path.len() {
                 2 => String::from("name another entity as the parent"),
                 _ => format!("unlink `{}` first", self.label(parent)),
             },

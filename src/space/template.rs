@@ -247,7 +247,7 @@ fn whole_or_gone(
 #[derive(Clone, Default)]
 struct Changes {
     parts: Vec<(TypeId, Part)>,
-    /// Applied after all parts, whatever the order of the calls.
+    /// Applied after all parts, in any order of the calls.
     place: Option<Vec3>,
     /// Run last of all.
     last: Vec<Part>,

@@ -7,7 +7,7 @@ use glam::{Affine3A, IVec3, Mat3, Quat, Vec3};
 /// Right-handed, y up, metres and radians; column vectors, so `parent * child` maps the child's space to the world. An
 /// entity looks along its own negative z axis, with x to its right.
 ///
-/// Scale is applied first, then rotation, then translation. Whatever has a `Transform` also gets a
+/// Scale is applied first, then rotation, then translation. Every entity with a `Transform` also has a
 /// [`WorldTransform`](crate::WorldTransform) without being asked. Writing a `Transform` teleports: only a
 /// [`Body`](crate::Body) stops at what is solid.
 ///
@@ -102,7 +102,7 @@ impl Transform {
         self.translation + self.direction(own)
     }
 
-    /// What a direction of the entity's own space is in its parent's: turned and scaled, not moved.
+    /// A direction of the entity's own space, in its parent's: rotated and scaled, not translated.
     ///
     /// # Example
     ///
@@ -133,7 +133,7 @@ impl Transform {
         self.local_direction(parents - self.translation)
     }
 
-    /// What a direction of the parent's space is in the entity's own, or `None` if a factor of the scale is zero.
+    /// A direction of the parent's space, in the entity's own, or `None` if a factor of the scale is zero.
     #[must_use]
     pub fn local_direction(&self, parents: Vec3) -> Option<Vec3> {
         let own = (self.rotation.inverse() * parents) / self.scale;
@@ -154,7 +154,7 @@ impl Transform {
         self.rotation * -Vec3::Z
     }
 
-    /// The same, so many metres further along [`Transform::forward`]; backward if negative.
+    /// The same, `distance` metres further along [`Transform::forward`]; backward if negative.
     ///
     /// # Example
     ///
@@ -222,7 +222,7 @@ impl Transform {
         }
     }
 
-    /// The same, moved to the nearest point of a grid through the parent's origin, so many metres from point to point
+    /// The same, moved to the nearest point of a grid through the parent's origin, `pitch` metres from point to point
     /// along each axis. Halfway goes to the greater side, below zero as above, so the grid looks the same everywhere. An axis
     /// whose pitch is not above zero stays as it is.
     ///
@@ -250,7 +250,7 @@ impl Transform {
         }
     }
 
-    /// The cell of a grid of cubes of so many metres in which the place is; cell 0 reaches from 0 up to, but not including,
+    /// The cell that contains the place, in a grid of cubes of `pitch` metres; cell 0 reaches from 0 up to, but not including,
     /// the pitch, cell -1 from there down.
     ///
     /// # Panics

@@ -43,7 +43,7 @@ impl WorldTransform {
     }
 
     /// Where a point of the world is in the entity's own space, or `None` if the placement is flattened to nothing, so that
-    /// there is no way back.
+    /// it has no inverse.
     ///
     /// # Example
     ///
@@ -61,19 +61,19 @@ impl WorldTransform {
         local.is_finite().then_some(local)
     }
 
-    /// What a direction of the world is in the entity's own space, or `None` as for [`WorldTransform::local_point`].
+    /// A direction of the world, in the entity's own space, or `None` as for [`WorldTransform::local_point`].
     #[must_use]
     pub fn local_direction(&self, world: Vec3) -> Option<Vec3> {
         let local = self.inverse()?.transform_vector3(world);
         local.is_finite().then_some(local)
     }
 
-    /// The map from the world's space to the entity's own, or `None` if there is no way back.
+    /// The map from the world's space to the entity's own, or `None` if the placement has no inverse.
     pub(crate) fn inverse(&self) -> Option<Affine3A> {
         (self.0.matrix3.determinant() != 0.0).then(|| self.0.inverse())
     }
 
-    /// What a direction of the entity's own space is in the world: turned, scaled and sheared, not moved.
+    /// A direction of the entity's own space, in the world: rotated, scaled and sheared, not translated.
     ///
     /// # Example
     ///

@@ -259,7 +259,7 @@ pub struct SharedUse {
 }
 
 impl SharedUse {
-    /// What it is: the name of a component type, `global` or `event` and the name of a type.
+    /// The name of a component type, or `global` or `event` and the name of a type.
     #[must_use]
     pub fn resource(&self) -> &str {
         &self.resource

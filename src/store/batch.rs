@@ -27,7 +27,7 @@ pub(crate) struct Batches {
     last: usize,
 }
 
-/// A table is scanned, rather than its wanted rows sorted, if at least one in so many is wanted. With sorting, a despawn of
+/// A table is scanned, rather than its wanted rows sorted, if at least one in this number is wanted. With sorting, a despawn of
 /// all of 100,000 rows took 1.4 times as long as one by one by hand; with scanning, 0.6 to 0.8 times.
 const SCAN_FROM_ONE_IN: usize = 16;
 

@@ -8,7 +8,7 @@ use super::rows::{Conditions, Items, Rows, RowsState, Shape};
 use super::world::World;
 use crate::error::Error;
 
-/// What a system can take: [`Rows`], [`Global`], [`GlobalMut`], [`Edits`](crate::Edits), [`Inbox`](crate::Inbox),
+/// A type that a system can take: [`Rows`], [`Global`], [`GlobalMut`], [`Edits`](crate::Edits), [`Inbox`](crate::Inbox),
 /// [`Outbox`](crate::Outbox), [`Lost`](crate::Lost), or a tuple of up to eight of these.
 ///
 /// # Example

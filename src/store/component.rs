@@ -257,7 +257,7 @@ impl ComponentTypes {
         self.get_mut(id).keep(more, tick);
     }
 
-    /// [`ComponentTypes::push`] for many values; the column is looked up once.
+    /// [`ComponentTypes::push`] for many values; the column is found once.
     pub(crate) fn push_many<T: Component>(
         &mut self,
         id: ComponentId,

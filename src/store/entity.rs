@@ -201,7 +201,7 @@ impl Entities {
         }
     }
 
-    /// No entity, and ids that continue a sequence with so many entities alive; `None` if the sequence is invalid.
+    /// No entity, and ids that continue a sequence with the given number of entities alive; `None` if the sequence is invalid.
     #[cfg(feature = "scene")]
     pub(crate) fn with_sequence(sequence: &IdSequence, alive: usize) -> Option<Self> {
         // A lane never reserves as many ids in a phase.

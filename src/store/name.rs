@@ -68,7 +68,7 @@ impl fmt::Display for Name {
 }
 
 impl World {
-    /// What to call an entity in a message: its [`Name`], or its id where it has none.
+    /// The label of an entity in a message: its [`Name`], or its id if it has none.
     ///
     /// # Example
     ///

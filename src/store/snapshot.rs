@@ -56,7 +56,7 @@ fn put_back<T: Component>(value: T) -> PutBack {
 
 /// All registered components of a world at one time, with the ids of all entities.
 ///
-/// Values are kept as CBOR, so any two snapshots can be compared, whatever the types. Restoring gives each entity its id
+/// Values are kept as CBOR, so snapshots can be compared without the types. Restoring gives each entity its id
 /// again, and later spawns the ids that they would have got.
 ///
 /// # Example

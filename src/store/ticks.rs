@@ -1,4 +1,4 @@
-//! When rows were written and attached, for the component types that somebody asks about.
+//! When rows were written and attached, for the component types that some system filters by it.
 //!
 //! A tick is a number that grows with every run of a system. A row counts as touched by a run if it was handed out for
 //! writing then: what is done with a `&mut T` is not watched. A walk over a whole table writes one tick per chunk of 64

@@ -8,7 +8,7 @@ pub(crate) enum Workers {
     /// The pool that the calling thread is in, or the process-wide one.
     #[default]
     Shared,
-    /// Nobody but the calling thread.
+    /// The calling thread alone.
     CallerAlone,
     Pool(Arc<rayon::ThreadPool>),
 }

@@ -105,7 +105,7 @@ fn what_is_crushed_is_reported_and_stays_out_of_the_wall() {
         Aabb::from_center(Vec3::X * -6.0, Vec3::splat(5.0)),
         Body::kinematic(Vec3::X * 2.0),
     );
-    // A tube, so that there is no way aside.
+    // A tube, which blocks the sides.
     for aside in [Vec3::Y, Vec3::NEG_Y, Vec3::Z, Vec3::NEG_Z] {
         let around = Aabb::from_center(aside * 20.5, Vec3::splat(20.0));
         spawn_box(&mut runtime, around);

@@ -152,7 +152,7 @@ fn a_fast_body_does_not_pass_through_another_body() {
             place_of(&runtime, bolt).x < place_of(&runtime, target).x,
             "at {speed} m/s"
         );
-        // Equal masses, no restitution: they go on together.
+        // Equal masses without restitution continue together.
         let (one, other) = (
             velocity_of(&runtime, bolt).x,
             velocity_of(&runtime, target).x,

@@ -95,7 +95,7 @@ impl Thrown {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(64))]
 
-    /// Whatever is thrown wherever, however fast: by the expression that tells overlap, nothing is in a wall, in any frame.
+    /// Bodies thrown in any direction at any speed are in no wall in any frame, by the expression that detects overlaps.
     #[test]
     fn no_body_is_ever_in_a_wall(thrown in thrown(1..8)) {
         let (mut runtime, bodies) = thrown.runtime(|vector| vector, true);

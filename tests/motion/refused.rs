@@ -34,12 +34,12 @@ fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
         assert!(text.contains("truck-3") && text.contains(problem), "{text}");
         assert_eq!(error.entity(), Some(truck));
         assert_eq!(place_of(&runtime, truck), Vec3::ZERO, "it stays");
-        assert!(place_of(&runtime, other).x > 0.0, "the others go on");
+        assert!(place_of(&runtime, other).x > 0.0, "the others continue");
         runtime
             .world_mut()
             .attach(truck, Body::dynamic())
             .expect("it is alive");
-        runtime.run_frames(1).expect("it is mended");
+        runtime.run_frames(1).expect("it is fixed");
     }
     let boxes = [
         Aabb {
@@ -65,7 +65,7 @@ fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
         for _ in 0..2 {
             let error = runtime
                 .run_frames(1)
-                .expect_err("it is refused until it is mended");
+                .expect_err("it is refused until it is fixed");
             assert!(error.to_string().contains("gate"), "{error}");
         }
         runtime
@@ -73,12 +73,12 @@ fn numbers_without_sense_are_refused_with_the_name_of_the_entity() {
             .get_mut::<Collider>(gate)
             .expect("it is alive")
             .set_own_box(cube(1.0));
-        runtime.run_frames(1).expect("it is mended");
+        runtime.run_frames(1).expect("it is fixed");
     }
     let mut runtime = Runtime::new();
     runtime.world_mut().set_global(Gravity(Vec3::NAN));
     let falling = spawn_body(&mut runtime, cube(1.0), Body::dynamic());
-    let error = runtime.run_frames(1).expect_err("nobody can fall");
+    let error = runtime.run_frames(1).expect_err("no body can fall");
     assert!(error.to_string().contains("Gravity"), "{error}");
     assert_eq!(place_of(&runtime, falling), Vec3::ZERO);
     let mut runtime = weightless();

@@ -198,7 +198,7 @@ fn a_stack_rides_the_end_of_a_turning_arm() {
 
 #[test]
 fn who_shares_the_larger_face_carries() {
-    // A crate that stands on the floor for 90 % and on a platform for 10 %, whichever was made first.
+    // A crate that stands on the floor for 90 % and on a platform for 10 %, for either order of creation.
     for floor_first in [true, false] {
         let mut runtime = Runtime::new();
         let floor = Aabb::from_corners(Vec3::new(-9.0, -1.0, -9.0), Vec3::new(0.4, 0.0, 9.0));

@@ -187,7 +187,7 @@ fn z_takes_no_part_in_a_scene_of_two_dimensions() {
     assert_eq!(
         place_of(&runtime, stuck),
         Vec3::new(10.0, 1.5, 3.0),
-        "nobody is pushed along z"
+        "no body is pushed along z"
     );
     assert!(
         box_of(&runtime, cart).max.z < -32.0,

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-/// What a scene text is made of, and a function that makes it for a size.
+/// The name of an input, and a function that makes its scene text for a size.
 pub(crate) type Input = (&'static str, fn(usize) -> String);
 
 pub(crate) const INPUTS: [Input; 14] = [

@@ -41,7 +41,7 @@ impl Layout {
         }
     }
 
-    /// So many boxes, and how many of them, the first ones, do not move.
+    /// A number of boxes, the first of which do not move.
     pub(super) fn boxes(self, count: usize, random: &mut StdRng) -> (Vec<Aabb>, usize) {
         let side = (count as f32).cbrt() * 2.0;
         let mut within = |side: f32| {

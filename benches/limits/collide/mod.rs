@@ -203,7 +203,7 @@ fn share_row(table: &mut Table) {
     );
 }
 
-/// What a box costs in a frame in which all move, at a million against a thousand.
+/// The cost of a box in a frame in which all move, at a million against a thousand.
 fn growth_row(table: &mut Table) {
     let name = "contacts, all moved, per box: 1M / 1k";
     if !table.wants(name) {

@@ -1,4 +1,4 @@
-//! What an entity costs besides its components, and how costs grow with the number of entities.
+//! The cost of an entity besides its components, and the growth of costs with the number of entities.
 
 use super::structure::filled;
 use super::walk::step_for;
@@ -20,7 +20,7 @@ pub(super) fn bookkeeping(table: &mut Table) {
 pub(super) fn growth(table: &mut Table) {
     type Step = fn(usize) -> std::time::Duration;
     let steps: [(&str, Step); 3] = [
-        // Into room that is there already: fresh memory costs more per page than a spawn, whoever asks for it.
+        // With reserved memory: a page of fresh memory costs more than the spawns that fill it, in any program.
         ("growth of spawn_many, 1k to 1M", |rows| {
             let (mut world, ids) = filled(rows);
             world.despawn_many(ids);

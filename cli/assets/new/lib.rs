@@ -4,7 +4,7 @@ use gerust::prelude::*;
 use gerust_cli::Engine;
 use serde::{Deserialize, Serialize};
 
-/// What is in the tank.
+/// The content of a tank.
 #[derive(Clone, Copy, PartialEq, Debug, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub struct Fuel {

@@ -136,7 +136,7 @@ function startChart() {
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", () => chart.redraw());
   for (const box of ["to-budget", "with-outliers"]) byId(box).addEventListener("change", () => chart.redraw(true, true));
   if (Math.max(...wholes) <= times["top-ms"]) byId("outliers-label").hidden = true;
-  chosen.tellFrame.push(() => {
+  chosen.frameCallbacks.push(() => {
     chart.redraw(false);
     showFigures(null);
   });

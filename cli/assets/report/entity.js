@@ -107,7 +107,7 @@ function side(normal) {
 
 function componentsOf(state, entity, before) {
   const values = [...(state.values.get(entity) ?? [])].map(([component, value]) => ({ name: data.playback.components[component], value, before: before.get(component) }));
-  // Where it hangs is told by names above.
+  // Links are shown by name above.
   const shown = values.filter(({ name }) => name !== "links").sort((a, b) => a.name.localeCompare(b.name));
   const rows = shown.flatMap(({ name, value, before: earlier }) => rowsOf(name, value, earlier, false));
   return [el("h3", {}, "Components"), el("table", { ariaLabel: `Components of ${labelOf(entity)}` }, el("tbody", {}, rows))];
@@ -127,8 +127,8 @@ function rowsOf(name, value, before, isWithin) {
 function startEntity() {
   byId("search").addEventListener("input", listEntities);
   byId("entities").addEventListener("change", (event) => choose(event.target.value === "" ? null : Number(event.target.value)));
-  chosen.tellFrame.push(listEntities, showEntity);
-  chosen.tellEntity.push(listEntities, showEntity);
+  chosen.frameCallbacks.push(listEntities, showEntity);
+  chosen.entityCallbacks.push(listEntities, showEntity);
   listEntities();
   showEntity();
 }

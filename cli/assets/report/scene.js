@@ -7,7 +7,7 @@ const LOOKS = { static: "steel", kinematic: "teal", dynamic: "blue", sensor: "oc
 const MOST_NAMED_POINTS = 8;
 const DASHES = { sensor: [6, 3], "switched off": [2, 3] };
 
-/** How the scene is looked at: a view, how near, and what lies in the middle. */
+/** The current view of the scene: its direction, scale and center. */
 const look = { view: VIEWS[0], zoom: 1, middle: null };
 
 function wholeMiddle() {
@@ -108,7 +108,7 @@ function paintContact(pen, state, pair, to) {
 /** Names where they do not cover each other; that of the chosen entity first. */
 function paintNames(pen, state, to) {
   const taken = [];
-  // Of a flock nobody wants all names.
+  // Not all names of a large group are drawn.
   const points = [...state.points.keys()].filter((entity) => state.points.size <= MOST_NAMED_POINTS || entity === chosen.entity);
   const places = [...state.boxes.keys(), ...points];
   places.sort((a, b) => (b === chosen.entity) - (a === chosen.entity));
@@ -220,8 +220,8 @@ function startScene() {
     el("span", {}, el("span", { className: "swatch", style: "border:2px solid var(--vermilion)" }), "what two share that touch"),
     el("span", {}, el("span", { className: "swatch point" }), "entity without a box"),
     el("span", { className: "hint" }, "Click chooses, dragging moves; with the keyboard: arrows, + and -."));
-  chosen.tellFrame.push(repaint, paintEvents);
-  chosen.tellEntity.push(repaint);
+  chosen.frameCallbacks.push(repaint, paintEvents);
+  chosen.entityCallbacks.push(repaint);
   matchMedia("(prefers-color-scheme: dark)").addEventListener("change", repaint);
   new ResizeObserver(repaint).observe(canvas);
   repaint();

@@ -12,7 +12,7 @@ function startPlayer() {
     slider.value = lastUpTo(changeFrames, chosen.frame);
     slider.setAttribute("aria-valuetext", `frame ${chosen.frame}`);
   };
-  chosen.tellFrame.push(moveSlider);
+  chosen.frameCallbacks.push(moveSlider);
   moveSlider();
   const play = byId("play");
   let playing = null;
@@ -28,7 +28,7 @@ function startPlayer() {
     const from = { frame: chosen.frame, at: performance.now() };
     let shown = chosen.frame;
     const next = (now) => {
-      // Somebody has chosen another frame meanwhile.
+      // The user has chosen another frame meanwhile.
       if (chosen.frame !== shown) Object.assign(from, { frame: chosen.frame, at: now });
       const passed = Math.max(now - from.at, 0) / 1000 / data.playback["step-seconds"];
       goTo(from.frame + passed);
@@ -43,7 +43,7 @@ function startPlayer() {
   play.addEventListener("click", () => (playing === null ? begin() : stop()));
 }
 
-// What is asked first is why the slowest frame was slow.
+// The first question is usually why the slowest frame was slow.
 chosen.frame = Math.min(worstFrame, lastFrame);
 showComparison();
 showHeader();

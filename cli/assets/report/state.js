@@ -3,13 +3,13 @@
 const data = JSON.parse(byId("data").textContent);
 const changes = data.playback.changes;
 
-/** The frame and the entity that are chosen, and who wants to be told. */
-const chosen = { frame: 0, entity: null, tellFrame: [], tellEntity: [] };
+/** The chosen frame and entity, and the callbacks that run when they change. */
+const chosen = { frame: 0, entity: null, frameCallbacks: [], entityCallbacks: [] };
 
 const firstFrame = changes[0].frame;
 const lastFrame = changes[changes.length - 1].frame;
 
-/** The frame of the change so many places after that of the chosen frame. */
+/** The frame of the change `by` places after that of the chosen frame. */
 function neighbor(by) {
   const at = lastUpTo(changeFrames, chosen.frame) + by;
   return changeFrames[Math.min(Math.max(at, 0), changeFrames.length - 1)];
@@ -19,12 +19,12 @@ function goTo(frame) {
   const within = Math.min(Math.max(Math.round(frame), firstFrame), lastFrame);
   if (within === chosen.frame) return;
   chosen.frame = within;
-  for (const tell of chosen.tellFrame) tell(within);
+  for (const callback of chosen.frameCallbacks) callback(within);
 }
 
 function choose(entity) {
   chosen.entity = entity;
-  for (const tell of chosen.tellEntity) tell(entity);
+  for (const callback of chosen.entityCallbacks) callback(entity);
 }
 
 /** The place of the last of some ascending numbers that is not above a value; -1 if all are. */
@@ -40,7 +40,7 @@ function lastUpTo(numbers, value) {
 
 const changeFrames = changes.map((change) => change.frame);
 
-/** States are kept at every so many-th change, so that going back need not begin anew. */
+/** Every N-th state is kept, so that stepping back need not start at frame 0. */
 const KEPT_EVERY = 64;
 const kept = [];
 
@@ -48,7 +48,7 @@ function emptyState() {
   return { at: -1, alive: new Set(), boxes: new Map(), points: new Map(), parents: new Map(), values: new Map(), contacts: new Map() };
 }
 
-/** A copy that can go on without changing the other; what is in the maps is never changed in place. */
+/** A copy that can advance independently; values in the maps are never changed in place. */
 function copyOf(state) {
   return {
     at: state.at, alive: new Set(state.alive), boxes: new Map(state.boxes), points: new Map(state.points),

@@ -1,4 +1,4 @@
-// What is told in words and tables.
+// Text and tables of the page.
 
 function showHeader() {
   const run = data.run;
@@ -75,12 +75,12 @@ function showSlowest() {
   if (slowest === null) return;
   const excess = slowest.excess.map((one) => {
     const where = one.within === null ? "" : `, within ${one.within}`;
-    return el("li", {}, `${one.name} (${one.kind}${where}): ${time(one["self-ms"])} itself, as a rule ${time(one["median-self-ms"])}`);
+    return el("li", {}, `${one.name} (${one.kind}${where}): ${time(one["self-ms"])} itself, usually ${time(one["median-self-ms"])}`);
   });
   const culprits = data.profile["over-budget-because-of"].map((one) => el("li", {}, `${one.name}${one.within === null ? "" : `, within ${one.within}`}: in ${one.frames} frames more than anything else, by up to ${time(one["most-more-ms"])} (`, frameButton(one["worst-frame"]), ")"));
   byId("slowest").replaceChildren(
     el("h3", {}, "The slowest frame"),
-    el("p", {}, frameButton(slowest.frame), ` took ${time(slowest["took-ms"])}, the median frame ${time(slowest["median-ms"])}. ${excess.length === 0 ? "Nothing took more than as a rule." : "More than as a rule took:"}`),
+    el("p", {}, frameButton(slowest.frame), ` took ${time(slowest["took-ms"])}, the median frame ${time(slowest["median-ms"])}. ${excess.length === 0 ? "No part took longer than its median." : "Parts above their medians:"}`),
     ...(excess.length === 0 ? [] : [el("ul", {}, excess)]),
     ...(culprits.length === 0 ? [] : [el("p", {}, "What made frames go over the budget:"), el("ul", {}, culprits)]));
 }

@@ -11,7 +11,7 @@ function threadsOf(frame) {
   return frames[Math.max(at, 0)];
 }
 
-/** Round steps for an axis, so that about so many fit. */
+/** Round steps for an axis, so that about `count` fit. */
 function roundStep(length, count) {
   const rough = length / count;
   const power = 10 ** Math.floor(Math.log10(rough));
@@ -98,7 +98,7 @@ function startThreads() {
       paintThreads();
     });
   };
-  chosen.tellFrame.push(later);
+  chosen.frameCallbacks.push(later);
   new ResizeObserver(later).observe(byId("timeline"));
   paintThreads();
 }

@@ -4,13 +4,13 @@ use super::{Format, Threads};
 use crate::scene_file::SceneFile;
 use clap::{Args, Subcommand, ValueEnum};
 
-/// When something is looked at, and how it is printed.
+/// The frame to inspect and the output format.
 #[derive(Args, Clone, Copy, Debug)]
 pub(crate) struct Look {
-    /// The frame after which to look; the last one unless given, 0 is the state as loaded
+    /// Inspect the state after this frame; 0 is the state as loaded [default: the last frame]
     #[arg(long, value_name = "FRAME")]
     pub(crate) at: Option<u64>,
-    /// How to print what is there
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
 }
@@ -25,23 +25,23 @@ pub(crate) struct InspectCommand {
 
 #[derive(Subcommand, Debug)]
 pub(crate) enum InspectTopic {
-    /// The order of the systems with its reasons, what each takes, and what threads could bring
+    /// Show the order of the systems with reasons, what each takes, and what threads could gain
     Plan(PlanTopic),
-    /// All entities with the names of their components
+    /// List entities with the names of their components
     Entities(EntitiesTopic),
-    /// One entity: its components with their values, what is around it in the hierarchy, and what it touches
+    /// Show one entity: component values, parent and children, and contacts
     Entity(EntityTopic),
-    /// The registered events of the frame
+    /// List the registered events of the frame
     Events(EventsTopic),
-    /// All systems: phase, what they read and write, how often they have run and for how long
+    /// List systems: phase, what they read and write, number of runs and time
     Systems(SystemsTopic),
-    /// Who is under whom, with the local and the world placement
+    /// Show the hierarchy, with local and world placement
     Tree(TreeTopic),
-    /// All colliders with their boxes in the world, kind and layer
+    /// List colliders with their world boxes, kind and layer
     Boxes(BoxesTopic),
-    /// The pairs that touch: side, depth, impulse and since when
+    /// List contacts: side, depth, impulse and first frame
     Contacts(ContactsTopic),
-    /// What components take up, table by table, how it has grown, and what frames allocate
+    /// Show the memory of components by table, its growth, and the allocations of each frame
     Memory(MemoryTopic),
 }
 
@@ -115,7 +115,7 @@ pub(crate) struct ContactsTopic {
 
 #[derive(Args, Debug)]
 pub(crate) struct TreeTopic {
-    /// Only entities whose name contains this text, and what is below them
+    /// Only entities whose name contains this text, and their descendants
     #[arg(long, value_name = "TEXT")]
     pub(crate) name: Option<String>,
     #[command(flatten)]
@@ -124,10 +124,10 @@ pub(crate) struct TreeTopic {
 
 #[derive(Args, Debug)]
 pub(crate) struct PlanTopic {
-    /// The frame up to which times are measured; the last one unless given
+    /// Measure times up to this frame [default: the last frame]
     #[arg(long, value_name = "FRAME")]
     pub(crate) at: Option<u64>,
-    /// How to print the plan
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: PlanFormat,
     #[command(flatten)]
@@ -157,11 +157,11 @@ pub(crate) struct ExplainCommand {
 
 #[derive(Subcommand, Debug)]
 pub(crate) enum Question {
-    /// Why one of two systems runs before the other
+    /// Explain why one of two systems runs before the other
     Order(OrderQuestion),
-    /// Whether a system sees an entity in its rows, and what is in the way
+    /// Explain why a system sees an entity in its rows or does not
     Rows(RowsQuestion),
-    /// Why two entities touch or do not
+    /// Explain why two entities touch or do not
     Pair(PairQuestion),
 }
 
@@ -181,7 +181,7 @@ pub(crate) struct OrderQuestion {
     pub(crate) one: String,
     /// The name of another system
     pub(crate) other: String,
-    /// How to print the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
 }

@@ -24,12 +24,12 @@ use std::path::PathBuf;
 #[command(
     name = "gerust",
     version,
-    after_help = "Exit codes: 0 all held, 1 an expectation failed, 2 bad input or usage."
+    after_help = "Exit codes: 0: all expectations held, 1: an expectation failed, 2: bad input or usage."
 )]
 pub(crate) struct Arguments {
     #[command(subcommand)]
     pub(crate) command: Command,
-    /// Say nothing on standard error but what went wrong
+    /// Print only errors on standard error
     #[arg(
         short,
         long,
@@ -38,7 +38,7 @@ pub(crate) struct Arguments {
         help_heading = "Messages"
     )]
     pub(crate) quiet: bool,
-    /// Say on standard error what goes on: -v each step, -vv each frame and what your own engine says through `tracing`
+    /// Log to standard error: -v each step, -vv also each frame and the `tracing` events of your own engine
     #[arg(short, long, global = true, action = clap::ArgAction::Count, help_heading = "Messages")]
     pub(crate) verbose: u8,
 }
@@ -50,61 +50,61 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust run scenes/quay.toml\n  gerust run scenes/launcher.toml --set per-second=2000\n  gerust run scenes/quay.toml --record quay.rec"
     )]
     Run(RunCommand),
-    /// Run many scenes at once and say which of them hold
+    /// Run many scenes and report which of them hold
     #[command(
         after_help = "Examples:\n  gerust check scenes\n  gerust check scenes --filter yard --junit report.xml\n  gerust check scenes --shard 1/4"
     )]
     Check(CheckCommand),
-    /// Run one scene and write its results into a file: `check` starts a process with this for every scene
+    /// Run one scene and write its results into a file; `check` starts one such process per scene
     #[command(hide = true)]
     CheckOne(CheckOneCommand),
-    /// Say where two scenes or recordings, or one scene under two settings, begin to differ
+    /// Find the first difference between two scenes or recordings, or one scene under two settings
     #[command(
         after_help = "Examples:\n  gerust compare scenes/quay.toml threads=4\n  gerust compare before.toml after.toml\n  gerust compare scenes/quay.toml quay.rec\n  gerust compare scenes/quay.toml \"off=standard: spin\""
     )]
     Compare(CompareCommand),
-    /// Make a scene that fails as small as it can be while it fails in the same way
+    /// Reduce a failing scene to the smallest one that still fails in the same way
     #[command(
         after_help = "Examples:\n  gerust shrink broken.toml\n  gerust shrink broken.toml --loosely -o small.toml"
     )]
     Shrink(ShrinkCommand),
-    /// Run a scene and show where the time of its frames goes
+    /// Profile the frames of a scene
     #[command(
         after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
     )]
     Profile(ProfileCommand),
-    /// Run a scene and write a page about it that can be sent to somebody: times, threads, frames to go through, entities
+    /// Write a self-contained page about a run: times, threads, every frame and entity
     #[command(
-        after_help = "Examples:\n  gerust report scenes/quay.toml -o quay.html\n  gerust report scenes/quay.toml -o quay.html --against before.json --budget 8.3\n\nThe page needs nothing besides itself: no network and no other file. Times are those of a run that did nothing else."
+        after_help = "Examples:\n  gerust report scenes/quay.toml -o quay.html\n  gerust report scenes/quay.toml -o quay.html --against before.json --budget 8.3\n\nThe page is one file and needs no network. The scene runs twice, so that recording does not affect the times."
     )]
     Report(ReportCommand),
-    /// Draw the boxes of a scene or a recording at some of its frames
+    /// Draw the boxes of a scene or a recording at the given frames
     #[command(
         after_help = "Examples:\n  gerust draw scenes/quay.toml --at 0,240,600 -o quay.png\n  gerust draw scenes/quay.toml --at 240 --view slanted --trail --links -o quay.svg\n  gerust draw scenes/yard.toml --from 0 --to 240 --view top -o yard.gif"
     )]
     Draw(DrawCommand),
-    /// Watch a scene or a recording in the terminal: run, stop, step, go back, switch systems off, look at entities
+    /// Watch a scene or a recording in the terminal: run, stop, step, go back, switch systems off, inspect entities
     #[command(
-        after_help = "Examples:\n  gerust watch scenes/quay.toml\n  gerust watch scenes/yard.toml --view top --record yard.rec\n  gerust watch yard.rec\n\nFrames run at the pace of the scene, and the machine rests between them: they take longer than one after the other. Measure with `profile`."
+        after_help = "Examples:\n  gerust watch scenes/quay.toml\n  gerust watch scenes/yard.toml --view top --record yard.rec\n  gerust watch yard.rec\n\nFrames run at the pace of the scene. The processor idles between them, so each takes longer than in a full run; use `profile` to measure."
     )]
     Watch(WatchCommand),
-    /// Show what is inside of a scene or a recording after one of its frames
+    /// Show the state of a scene or a recording after a frame
     #[command(
         after_help = "Examples:\n  gerust inspect scenes/quay.toml plan\n  gerust inspect scenes/quay.toml tree --at 240\n  gerust inspect scenes/quay.toml contacts --at 240 --of truck-1\n  gerust inspect quay.rec entities --at 240 --having body\n  gerust inspect quay.rec entity truck-1 --at 240"
     )]
     Inspect(InspectCommand),
-    /// Run a scene and answer why something is as it is
+    /// Explain an order of systems, a row or a contact
     #[command(
         after_help = "Examples:\n  gerust explain scenes/quay.toml order \"move: bodies\" \"touch: contacts\"\n  gerust explain scenes/quay.toml rows \"standard: spin\" barge\n  gerust explain scenes/quay.toml pair truck-1 barrier --at 200"
     )]
     Explain(ExplainCommand),
-    /// Make a scene file of the node tree of a glTF file
+    /// Convert the node tree of a glTF file to a scene file
     #[command(after_help = "Example: gerust import crane.glb -o crane.toml")]
     Import(ImportCommand),
     /// Run a scene and write its node tree as a glTF file
     #[command(after_help = "Example: gerust export scenes/quay.toml --at 240 -o quay.gltf")]
     Export(ExportCommand),
-    /// Make a crate of your own engine: a component, a system, a scene and a test, with every command
+    /// Create a crate for your own engine, with a component, a system, a scene, a test and every command
     #[command(after_help = "Example: gerust new harbor --gerust ../gerust")]
     New(NewCommand),
     /// Write shell completions and manual pages, for packages
@@ -122,10 +122,10 @@ pub(crate) enum Command {
 pub(crate) struct RunCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
-    /// Also write each frame down, to look at with `inspect` and `compare`
+    /// Also record each frame, for `inspect`, `explain` and `compare`
     #[arg(long, value_name = "FILE")]
     pub(crate) record: Option<PathBuf>,
-    /// How to print the summary
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
     #[command(flatten)]
@@ -148,10 +148,10 @@ pub(crate) struct CompareCommand {
 
 #[derive(Args, Debug)]
 pub(crate) struct NewCommand {
-    /// The directory to make, whose name is that of the crate
+    /// The directory to create; its name becomes that of the crate
     #[arg(value_name = "DIR")]
     pub(crate) directory: PathBuf,
-    /// Where the sources of gerust are; unless given those that this tool was built from, or if they have gone the published ones
+    /// The sources of gerust [default: those that this tool was built from, otherwise the published crate]
     #[arg(long, value_name = "DIR")]
     pub(crate) gerust: Option<PathBuf>,
 }
@@ -164,7 +164,7 @@ pub(crate) struct ExtrasCommand {
 
 #[derive(Subcommand, Debug)]
 pub(crate) enum ExtrasTopic {
-    /// Print what a shell needs to complete commands
+    /// Print the completion script of a shell
     Completions {
         /// The shell
         shell: clap_complete::Shell,
@@ -181,10 +181,10 @@ pub(crate) enum ExtrasTopic {
 pub(crate) struct WatchCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
-    /// From where to look at first
+    /// The first view
     #[arg(long, value_enum, default_value_t)]
     pub(crate) view: ViewArgument,
-    /// Write all frames that have run into a file at the end
+    /// Record all frames to this file at the end
     #[arg(long, value_name = "FILE")]
     pub(crate) record: Option<PathBuf>,
     #[command(flatten)]
@@ -204,16 +204,16 @@ pub(crate) enum ViewArgument {
 pub(crate) struct ShrinkCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
-    /// The scene file to write; SCENE.shrunk.toml beside the scene unless given
+    /// The scene file to write [default: SCENE.shrunk.toml beside the scene]
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: Option<PathBuf>,
-    /// Go on as well if the same expectation fails with another value or in another frame
+    /// Accept smaller scenes in which the expectation fails with another value or in another frame
     #[arg(long)]
     pub(crate) loosely: bool,
-    /// How often a scene is run at most
+    /// Run scenes at most this many times
     #[arg(long, value_name = "NUMBER", default_value_t = 2_000)]
     pub(crate) runs: u64,
-    /// How to print the outcome
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
 }
@@ -232,7 +232,7 @@ pub(crate) struct CheckOneCommand {
 
 #[derive(Args, Debug)]
 pub(crate) struct CheckCommand {
-    /// Scene files, and directories in which scenes are looked for
+    /// Scene files, and directories to search for scenes
     #[arg(required = true, value_name = "PATH")]
     pub(crate) paths: Vec<PathBuf>,
     #[command(flatten)]
@@ -252,14 +252,14 @@ pub(crate) struct CheckCommand {
     /// Stop a scene that uses more memory (on Linux), and report it as faulty
     #[arg(long, value_name = "MIB", default_value_t = 4_096, value_parser = clap::value_parser!(u64).range(64..=1 << 32))]
     pub(crate) memory_limit: u64,
-    /// Write what was measured into the scene files, in the place of stored values that do not hold: digests, and whatever `that`
+    /// Replace stored values that do not hold by the measured ones, in the scene files: digests, and values that `that`
     /// compares with `=`
     #[arg(long)]
     pub(crate) bless: bool,
     /// Also write the results as JUnit XML
     #[arg(long, value_name = "FILE")]
     pub(crate) junit: Option<PathBuf>,
-    /// How to print the results
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
 }
@@ -268,29 +268,29 @@ pub(crate) struct CheckCommand {
 pub(crate) struct ProfileCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
-    /// How to print the table
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub(crate) format: Format,
-    /// Also write the spans as JSON trace events, for a trace viewer
+    /// Also write the spans as trace events (JSON) for a trace viewer
     #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) trace: Option<PathBuf>,
     /// Also write the time of each frame and name as CSV
     #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) csv: Option<PathBuf>,
-    /// Also draw three pictures, .png or .svg: FILE with the time of each frame by part, and beside it FILE-systems with how
-    /// the times of each system spread and FILE-threads with what ran where in one frame
+    /// Also draw three pictures, .png or .svg: FILE shows the time of each frame by part, FILE-systems the spread of each
+    /// system, FILE-threads the threads of one frame
     #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) plot: Option<PathBuf>,
-    /// The frame whose threads are drawn; the slowest after warm-up unless given
+    /// The frame whose threads are drawn [default: the slowest after warm-up]
     #[arg(long, value_name = "FRAME", requires = "plot", help_heading = "Files")]
     pub(crate) frame: Option<u64>,
     /// The size of each picture in pixels
     #[arg(long, default_value = "1280x800", value_name = "WIDTHxHEIGHT", value_parser = parse_size, requires = "plot", help_heading = "Files")]
     pub(crate) size: (u32, u32),
-    /// Also keep the times of all frames in a file, to compare with later
+    /// Also save the times of all frames, for a later comparison
     #[arg(long, value_name = "FILE", help_heading = "Files")]
     pub(crate) save: Option<PathBuf>,
-    /// Run a second time in turn and compare: another scene, or a setting: threads=NUMBER, off=SYSTEM or
+    /// Measure another scene or setting in turn and compare; a setting is threads=NUMBER, off=SYSTEM or
     /// serial-below=MICROSECONDS
     #[arg(long, value_name = "SCENE|SETTING", help_heading = "Comparing")]
     pub(crate) versus: Option<Versus>,
@@ -301,13 +301,13 @@ pub(crate) struct ProfileCommand {
 /// How a run is measured.
 #[derive(Args, Debug)]
 pub(crate) struct Measuring {
-    /// Milliseconds that a frame should take at most, or with SYSTEM= before it a system; can be repeated
+    /// The budget of a frame in milliseconds, or of a system with SYSTEM= before it; can be repeated
     #[arg(long, value_name = "[SYSTEM=]MS", help_heading = "Measuring")]
     pub(crate) budget: Vec<BudgetOption>,
-    /// Frames at the beginning that are kept apart; what the scene says unless given
+    /// Exclude this number of first frames from statistics [default: as in the scene]
     #[arg(long, value_name = "FRAMES", help_heading = "Measuring")]
     pub(crate) warm_up: Option<u64>,
-    /// Compare with what `profile --save` has kept
+    /// Compare with a profile saved by `profile --save`
     #[arg(long, value_name = "FILE", help_heading = "Comparing")]
     pub(crate) against: Option<PathBuf>,
     #[command(flatten)]
@@ -321,7 +321,7 @@ pub(crate) struct ReportCommand {
     /// The page to write, whose name ends in .html
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
-    /// Only every so many-th frame can be looked at; as many as fit into a page that is sent by mail unless given
+    /// Store every N-th frame [default: the smallest N that keeps the page below about 12 MiB]
     #[arg(long, value_name = "FRAMES")]
     pub(crate) every: Option<NonZeroU64>,
     #[command(flatten)]
@@ -331,7 +331,7 @@ pub(crate) struct ReportCommand {
 /// How many threads run the systems.
 #[derive(Args, Clone, Copy, Debug, Default)]
 pub(crate) struct Threads {
-    /// Threads that run systems; as many as there are cores unless given. The result is the same with any number
+    /// Threads that run systems; the result is the same with any number [default: the number of cores]
     #[arg(long, value_name = "NUMBER")]
     threads: Option<NonZeroUsize>,
 }
@@ -355,7 +355,7 @@ pub(crate) struct ImportCommand {
 pub(crate) struct ExportCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
-    /// The frame after which to write it; the last one unless given, 0 is the state as loaded
+    /// Export the state after this frame; 0 is the state as loaded [default: the last frame]
     #[arg(long, value_name = "FRAME")]
     pub(crate) at: Option<u64>,
     /// The .gltf file to write
@@ -367,7 +367,7 @@ pub(crate) struct ExportCommand {
 pub(crate) struct DrawCommand {
     #[command(flatten)]
     pub(crate) scene: SceneFile,
-    /// The frames to draw, one to six of them; 0 is the state as loaded
+    /// The frames to draw, one to six; 0 is the state as loaded
     #[arg(
         long,
         value_delimiter = ',',
@@ -375,47 +375,47 @@ pub(crate) struct DrawCommand {
         value_name = "FRAME,.."
     )]
     pub(crate) at: Vec<u64>,
-    /// From which frame on a picture moves; `-o` names a .gif then
+    /// The first frame of an animation; `-o` must name a .gif file
     #[arg(
         long,
         value_name = "FRAME",
         conflicts_with = "at",
-        help_heading = "Pictures that move"
+        help_heading = "Animation"
     )]
     pub(crate) from: Option<u64>,
-    /// Up to which frame a picture moves
+    /// The last frame of an animation
     #[arg(
         long,
         value_name = "FRAME",
         conflicts_with = "at",
-        help_heading = "Pictures that move"
+        help_heading = "Animation"
     )]
     pub(crate) to: Option<u64>,
-    /// Only every so many-th frame of a picture that moves
+    /// Draw every N-th frame of an animation
     #[arg(
         long,
         value_name = "FRAMES",
         default_value_t = 4,
         value_parser = clap::value_parser!(u64).range(1..),
-        help_heading = "Pictures that move"
+        help_heading = "Animation"
     )]
     pub(crate) every: u64,
-    /// From where to look; from the side and from above unless given, and flat scenes from the front
+    /// The views to draw [default: side,top; flat scenes: side]
     #[arg(
         long,
         value_enum,
         value_delimiter = ',',
         value_name = "VIEW,..",
-        help_heading = "What is drawn"
+        help_heading = "Contents"
     )]
     pub(crate) view: Vec<DrawView>,
-    /// Draw the ways that entities have come since frame 0
-    #[arg(long, help_heading = "What is drawn")]
+    /// Draw the path of each entity since frame 0
+    #[arg(long, help_heading = "Contents")]
     pub(crate) trail: bool,
     /// Draw lines from parents to children
-    #[arg(long, help_heading = "What is drawn")]
+    #[arg(long, help_heading = "Contents")]
     pub(crate) links: bool,
-    /// The picture to write: .png, .svg or, if it moves, .gif
+    /// The picture to write: .png or .svg; an animation is a .gif file
     #[arg(short, long, value_name = "FILE")]
     pub(crate) output: PathBuf,
     /// The size of the picture in pixels
@@ -429,7 +429,7 @@ pub(crate) enum DrawView {
     Side,
     /// From above: x to the right, z down
     Top,
-    /// From the front, the right and above at once
+    /// From the front, the right and above
     Slanted,
 }
 

@@ -47,7 +47,7 @@ pub(super) fn scenes_in(paths: &[PathBuf]) -> Result<Vec<Found>, Trouble> {
             .map(|path| path.display().to_string())
             .collect();
         return Err(Trouble::other(format!(
-            "there is no scene in {}; a scene is a .toml file with `frames`, entities or expectations",
+            "no scene found in {}; a scene is a .toml file with `frames`, entities or expectations",
             names.join(", ")
         )));
     }

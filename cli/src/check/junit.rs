@@ -1,4 +1,4 @@
-//! What came of many scenes, as JUnit XML: a suite for each scene, a case for each expectation.
+//! Results of many scenes as JUnit XML: a suite for each scene, a case for each expectation.
 
 use super::judged::{Check, Judged, Judgement};
 use quick_junit::{NonSuccessKind, Report, TestCase, TestCaseStatus, TestSuite};
@@ -135,7 +135,7 @@ mod tests {
     }
 
     proptest! {
-        /// Whatever names and messages say, the file keeps to the common schema.
+        /// The file follows the common schema with any names and messages.
         #[test]
         fn every_report_keeps_to_the_schema(texts in proptest::collection::vec("(?s).{0,12}|\\PC{0,8}|skipped=\"0\"", 4)) {
             let ran = Ran {

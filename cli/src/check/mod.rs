@@ -42,7 +42,7 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess)
     }
     if scenes.is_empty() {
         return Err(Trouble::other(
-            "there is no scene left to check; choose other paths, another `--filter` or another `--shard`",
+            "no scene is left to check; choose other paths, another `--filter` or another `--shard`",
         ));
     }
     let junit = command.junit.as_deref();
@@ -86,7 +86,7 @@ pub(crate) struct Shard {
 }
 
 impl Shard {
-    /// Every so many-th scene: neighbors, which are often alike long, go to different parts.
+    /// Every N-th scene: neighbors, which often take equally long, go to different parts.
     fn of<T>(self, all: Vec<T>) -> Vec<T> {
         let numbered = all.into_iter().enumerate();
         numbered

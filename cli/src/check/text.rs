@@ -1,4 +1,4 @@
-//! What came of many scenes, as text.
+//! Results of many scenes as text.
 
 use super::judged::{Check, Judged, Judgement};
 use crate::output;

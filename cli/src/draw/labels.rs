@@ -37,7 +37,7 @@ impl Area {
 /// Pixels between a box and its name.
 const GAP: i32 = 2;
 
-/// Finds free places one by one. A name for which there is none is left out: a name over another helps nobody.
+/// Finds free places one by one. A name without a free place is left out, since names on top of each other are unreadable.
 pub(super) struct Labels {
     panel: Area,
     taken: Vec<Area>,

@@ -28,7 +28,7 @@ const MOST_FRAMES: usize = 6;
 const MOST_MOVING: usize = 1_000;
 
 pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
-    // An unknown kind of picture is told before a long scene is run for nothing.
+    // An unknown picture format is reported before a long scene runs.
     let is_moving = command.from.is_some() || command.to.is_some();
     let file = match is_moving {
         true => PictureFile::moving(&command.output)?,
@@ -164,7 +164,7 @@ impl<'c> Film<'c> {
         self.frames.last().copied().unwrap_or(0)
     }
 
-    /// Whether a frame is looked at: those on the way leave trails.
+    /// Returns whether to record a frame: the frames in between leave trails.
     fn wants(&self, frame: u64) -> bool {
         self.frames.binary_search(&frame).is_ok() || (self.command.trail && frame <= self.last())
     }
@@ -184,7 +184,7 @@ impl<'c> Film<'c> {
         Ok(())
     }
 
-    /// What was asked for; else from the side and from above, and of flat scenes from the front alone.
+    /// The requested views; by default the side and the top, and for flat scenes the front.
     fn views(&self, command: &DrawCommand) -> Vec<View> {
         let asked: Vec<View> = command
             .view

@@ -195,7 +195,7 @@ impl Picture<'_> {
         paint_labels(&panel, snapshot, view)
     }
 
-    /// Where tiles are and could be, unless the lines would be too near to each other to be told apart.
+    /// Grid lines of tiles, unless they would be too close to each other to be distinguished.
     fn paint_grids<B: DrawingBackend>(
         &self,
         panel: &mut Panel<'_, B>,
@@ -275,7 +275,7 @@ fn paint_box<B: DrawingBackend>(
         match dashes(drawn.look) {
             None => {
                 if view == View::Slanted {
-                    // What is behind must not shine through.
+                    // The background must not shine through.
                     let covered = Polygon::new(face.to_vec(), PAPER.filled());
                     panel.draw_series(std::iter::once(covered))?;
                 }
@@ -353,7 +353,7 @@ fn paint_labels<B: DrawingBackend>(
         .filter(|drawn| drawn.name.is_some())
         .map(|drawn| (drawn, pixels(panel, &drawn.aabb, view)))
         .collect();
-    // What moves is looked for first, then what is small: a large box can be told without its name.
+    // Moving boxes are named first, then small ones: a large box is recognizable without its name.
     named.sort_by_key(|(drawn, area)| {
         let moves = matches!(drawn.look, Look::Dynamic | Look::Kinematic | Look::Sensor);
         (!moves, (area.right - area.left) * (area.bottom - area.top))
@@ -435,7 +435,7 @@ fn paint_legend<B: DrawingBackend>(
         area.draw(&Circle::new((left + 10, middle), 2, INK.mix(0.7).filled()))
     })?;
     let lines = [
-        (has_trails, "way that it has come", BLUE.mix(TRAIL)),
+        (has_trails, "path since frame 0", BLUE.mix(TRAIL)),
         (has_links, "from parent to child", INK.mix(LINK)),
     ];
     for (is_shown, name, color) in lines {

@@ -1,4 +1,4 @@
-//! What is drawn of a frame.
+//! The state of a frame that is drawn.
 
 use super::tiles::DrawnGrid;
 use crate::output::printable;
@@ -95,7 +95,7 @@ impl Snapshot {
             let name = names.get(entity);
             let name = name.map(|name| printable(name.as_str()).into_owned());
             let all = match parts.of(entity) {
-                // What is off has no boxes that take part, but it is drawn.
+                // A disabled collider has no active boxes, but is drawn.
                 none if none.is_empty() => vec![world_box.aabb()],
                 several => several,
             };

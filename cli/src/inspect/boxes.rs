@@ -150,7 +150,7 @@ pub(super) fn find_layer(layers: &Layers, name: &str) -> Result<Layer, Trouble> 
 fn no_layer(layers: &Layers, name: &str) -> Trouble {
     let known: Vec<String> = layers.names().map(|name| format!("`{name}`")).collect();
     Trouble::other(format!(
-        "there is no layer `{name}`; the layers are {}; choose one",
+        "unknown layer `{name}`; the layers are {}; choose one",
         known.join(", ")
     ))
 }

@@ -135,7 +135,7 @@ fn refuse_unknown(world: &World, having: &[String]) -> Result<(), Trouble> {
     match having.iter().find(|name| !known.contains(&name.as_str())) {
         None => Ok(()),
         Some(unknown) => Err(Trouble::other(format!(
-            "there is no component `{unknown}`; the registered components are {}",
+            "unknown component `{unknown}`; the registered components are {}",
             known.join(", ")
         ))),
     }
@@ -198,7 +198,7 @@ impl EntityView {
             text += &wrapped(&listed(&self.touches), "  touches    ", 13);
         }
         for (name, value) in &self.components {
-            // Where it hangs is told by names above.
+            // Links are shown by name above.
             if name != "links" {
                 push_value(&mut text, name, value, 2);
             }

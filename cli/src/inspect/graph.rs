@@ -22,7 +22,7 @@ fn neighbors(plan: &Plan) -> impl Iterator<Item = (&str, &str)> {
     })
 }
 
-/// What is written beside an edge.
+/// The label of an edge.
 fn label(edge: &Edge<'_>) -> String {
     match edge.reason() {
         Reason::Clash { uses, .. } => {

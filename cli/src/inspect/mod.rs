@@ -182,7 +182,7 @@ fn memory(engine: &Engine, file: &SceneFile, topic: &MemoryTopic) -> Verdict {
     Ok(true)
 }
 
-/// Shows what the components of a recorded frame take up. Nothing ran, so nothing is told of what frames allocate.
+/// Shows the memory of the components of a recorded frame. No frame runs, so no allocations are listed.
 fn memory_of_recording(
     engine: &Engine,
     file: &SceneFile,

@@ -1,4 +1,4 @@
-//! What is shown of a plan, as text and as JSON alike.
+//! The contents of a plan, shared by text and JSON.
 
 use crate::output::milliseconds;
 use gerust::scene::Scene;

@@ -5,7 +5,7 @@ use gerust::scene::SceneRun;
 use std::str::FromStr;
 use std::time::Duration;
 
-/// What a frame or a system should take at most.
+/// The longest time that a frame or a system should take.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(crate) struct BudgetOption {
     /// The frame if there is none.

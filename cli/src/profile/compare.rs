@@ -25,7 +25,7 @@ pub(crate) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
             path.display()
         ))
     })?;
-    // The error says how a program writes one; whoever uses the tool has an option.
+    // The library names the function that writes a profile; users of the tool need the option.
     RecordedProfile::read(&text).map_err(|error| {
         let reason = error.to_string();
         let reason = reason

@@ -57,7 +57,7 @@ pub(super) fn run(
     Ok(true)
 }
 
-/// Runs both to their ends, a frame of one and a frame of the other, beginning with the other one each time: whoever comes
+/// Runs both to their ends, a frame of one and a frame of the other, alternating which runs first: the one that runs
 /// second finds caches and clock rates as the first left them.
 fn run_in_turn<'s>(first: &mut SceneRun<'s>, second: &mut SceneRun<'s>) -> Result<(), Trouble> {
     let frames = first.scene().frames().max(second.scene().frames());

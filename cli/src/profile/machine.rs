@@ -1,4 +1,4 @@
-//! What a recorded profile says about where it was measured.
+//! The machine on which a recorded profile was measured.
 
 use crate::trouble::Trouble;
 use gerust::profile::RecordedProfile;

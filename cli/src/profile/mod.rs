@@ -27,7 +27,7 @@ use std::path::{Path, PathBuf};
 
 pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
     output::warn_of_debug_build();
-    // What is wrong with a picture's name or with a file to compare with is told before a long scene is run for nothing.
+    // Errors in the name of a picture or in a file to compare with are reported before a long scene runs.
     let pictures = match &command.plot {
         Some(path) => Some(plot::Pictures::new(path)?),
         None => None,
@@ -100,7 +100,7 @@ pub(crate) fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProf
     machine::describe(recorded, run, scene)
 }
 
-/// What a profile is made from: the scene, and the profile with which it is compared.
+/// The inputs of a profile: the scene, and the profile with which it is compared.
 fn files_read<'c>(
     command: &'c ProfileCommand,
     scene: &'c Scene,

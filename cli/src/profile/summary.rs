@@ -1,4 +1,4 @@
-//! What a profile says, for people and for programs.
+//! The summary of a profile, for people and for programs.
 
 use super::text;
 use crate::arguments::{Format, ProfileCommand};
@@ -11,7 +11,7 @@ use gerust::scene::{Report, Scene, SceneRun};
 use serde::Serialize;
 use std::time::Duration;
 
-/// All that is told of a run.
+/// The summary of a run.
 pub(crate) struct Profile {
     pub(super) report: Report,
     pub(super) warm_up: Vec<Statistic>,
@@ -28,11 +28,11 @@ pub(super) struct Slowest {
     pub(super) frame: u64,
     pub(super) took: Duration,
     pub(super) median: Duration,
-    /// What took more than as a rule, the most first.
+    /// Parts that took longer than their median, the largest excess first.
     pub(super) excess: Vec<Excess>,
 }
 
-/// Names that are told of a slow frame.
+/// The number of parts that are listed for a slow frame.
 const MOST_REASONS: usize = 3;
 
 impl Slowest {

@@ -12,7 +12,7 @@ use std::fmt::Write as _;
 const WIDEST_NAME: usize = 26;
 /// From this width on there is room for the further columns.
 const WIDE: u16 = 120;
-/// Culprits and counters that are told.
+/// The number of culprits and counters that are listed.
 const MOST_CULPRITS: usize = 3;
 
 pub(super) fn of(profile: &Profile) -> String {

@@ -1,4 +1,4 @@
-//! What is otherwise after a frame than after one before.
+//! Differences between a frame and an earlier one.
 
 use serde::{Serialize, Serializer};
 use serde_json::{Map, Value as Json};
@@ -14,10 +14,10 @@ pub(super) struct Change {
     pub(super) frame: u64,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(super) born: Vec<usize>,
-    /// Who has gone, born before or in between; nobody of them comes back.
+    /// Entities that were despawned, spawned before or in between; their ids never return.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(super) gone: Vec<usize>,
-    /// How entities are drawn; nothing where they are so no more.
+    /// How entities are drawn; `None` where they are not drawn any more.
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub(super) drawn: BTreeMap<usize, Option<Drawn>>,
     /// Under whom an entity is.
@@ -52,7 +52,7 @@ impl Serialize for Pair {
     }
 }
 
-/// What has become of a value.
+/// The change of a value.
 #[derive(PartialEq, Debug)]
 pub(super) enum Value {
     /// It is this now.
@@ -129,7 +129,7 @@ impl Change {
                 known.insert(component, value);
             }
         }
-        // Who has gone has nothing any more, whatever it had been in between.
+        // A despawned entity keeps no values, including those set in between.
         for gone in &self.gone {
             self.drawn.remove(gone);
             self.parents.remove(gone);

@@ -1,4 +1,4 @@
-//! Which frames can be looked at: all, or as many as there is room for.
+//! Which frames the page stores: all, or as many as there is room for.
 
 use super::change::Change;
 use crate::trouble::Trouble;
@@ -8,7 +8,7 @@ pub(super) const MOST_BYTES: usize = 12 << 20;
 
 /// Changes from one frame to the next of those that are kept.
 pub(super) struct Kept {
-    /// Every so many-th frame is kept, and the last.
+    /// Every N-th frame is stored, and the last.
     pub(super) every: u64,
     pub(super) changes: Vec<Change>,
     /// As JSON.
@@ -17,7 +17,7 @@ pub(super) struct Kept {
 }
 
 impl Kept {
-    /// Every so many-th frame, whatever it takes.
+    /// Stores every N-th frame, at any size.
     pub(super) fn every(every: u64) -> Self {
         Self {
             every,
@@ -27,7 +27,7 @@ impl Kept {
         }
     }
 
-    /// As many frames as fit into so many bytes of JSON. When they do not, every second one is left out.
+    /// Stores as many frames as fit into a number of bytes of JSON. When they do not fit, every second one is left out.
     pub(super) fn within(room: usize) -> Self {
         Self {
             room: Some(room),
@@ -37,7 +37,7 @@ impl Kept {
 
     /// Adds what has changed since the frame that was added before.
     pub(super) fn add(&mut self, mut change: Change) -> Result<(), Trouble> {
-        // What was kept last goes on in this one if its frame has become one of those that are left out.
+        // The change stored last is merged into this one if its frame is among those that are now left out.
         let every = self.every;
         let is_left_out = |last: &mut Change| !last.frame.is_multiple_of(every);
         if let Some(earlier) = self.changes.pop_if(is_left_out) {

@@ -1,4 +1,4 @@
-//! `gerust report`: a page about a run that needs nothing besides itself.
+//! `gerust report`: a self-contained page about a run.
 
 mod change;
 mod kept;
@@ -37,7 +37,7 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
     let target = Target::new(&command.output, scene.files_read().chain(against))?;
     let mut run = profile::start(engine, &command.measuring, &scene, before.is_some())?;
     output::advance_to(&mut run, scene.frames())?;
-    // What is looked at between frames would be in their times, so the scene is run once more for that.
+    // Reading the world between frames would add to their times, so the scene runs a second time for that.
     let seen = look_through(engine, command, &scene)?;
     let profile = Profile::of(&run);
     let plan = run.runtime().schedule().plan()?;
@@ -72,7 +72,7 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
     Ok(report.all_held())
 }
 
-/// What is wrong with the name is told before a long scene is run for nothing.
+/// Errors in the name are reported before a long scene runs.
 fn refuse_bad_name(path: &Path) -> Result<(), Trouble> {
     if !matches!(extension_of(path).as_deref(), Some("html" | "htm")) {
         return Err(Trouble::other(format!(
@@ -93,7 +93,7 @@ fn refuse_bad_name(path: &Path) -> Result<(), Trouble> {
     }
 }
 
-/// What is found by looking at a run after each of its frames.
+/// The data read from a run after each of its frames.
 struct Seen {
     playback: PlaybackView,
     memory: MemoryView,
@@ -108,7 +108,7 @@ fn look_through(engine: &Engine, command: &ReportCommand, scene: &Scene) -> Resu
     Ok(Seen { playback, memory })
 }
 
-/// What was written, and what holds, in a few lines.
+/// A few lines about the written page and the expectations.
 fn told(command: &ReportCommand, page: &Page<'_>, bytes: usize) -> String {
     let mut text = wrapped(
         &format!(
@@ -125,7 +125,7 @@ fn told(command: &ReportCommand, page: &Page<'_>, bytes: usize) -> String {
     );
     match page.playback.every {
         1 => {}
-        every => text += &format!(", one in {every} of them to look at"),
+        every => text += &format!(", one in {every} of them stored"),
     }
     text
 }

@@ -115,7 +115,7 @@ fn escaped(text: &str) -> String {
     text.replace('&', "&amp;").replace('<', "&lt;")
 }
 
-/// JSON that cannot end the element in which it stands, whatever names are in it.
+/// JSON that cannot end its element, with any names in it.
 fn harmless(json: &str) -> String {
     json.replace('<', "\\u003c")
 }

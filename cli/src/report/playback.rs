@@ -13,7 +13,7 @@ use std::num::NonZeroU64;
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
 pub(super) struct PlaybackView {
-    /// Every so many-th frame is there, and the last.
+    /// Every N-th frame is stored, and the last.
     pub(super) every: u64,
     is_flat: bool,
     step_seconds: f32,
@@ -26,7 +26,7 @@ pub(super) struct PlaybackView {
 }
 
 impl PlaybackView {
-    /// Runs to the end of the scene and looks at every so many-th frame: as many as there is room for unless given.
+    /// Runs to the end of the scene and stores every N-th frame. Default: as many as there is room for.
     pub(super) fn record(
         run: &mut SceneRun<'_>,
         every: Option<NonZeroU64>,

@@ -100,7 +100,7 @@ fn microseconds(duration: Duration) -> f64 {
     (duration.as_secs_f64() * 1e8).round() / 100.0
 }
 
-/// The places of the frames that are told, each given with its spans and its length: half of the room is for the slowest, half for a
+/// The places of the frames that are listed, chosen by their spans and lengths: half of the room is for the slowest, half for a
 /// regular choice of the others.
 fn chosen(frames: &[(usize, Duration)]) -> BTreeSet<usize> {
     let spans: usize = frames.iter().map(|(spans, _)| spans).sum();
@@ -131,7 +131,7 @@ mod tests {
         let told = chosen(&many);
         assert!(told.len() <= MOST_BLOCKS / 60, "{}", told.len());
         assert!((0..20).all(|slow| told.contains(&(slow * 1_000 + 77))));
-        // No frame is far from one that is told.
+        // No frame is far from a listed one.
         let places: Vec<usize> = told.into_iter().collect();
         assert!(places.windows(2).all(|pair| pair[1] - pair[0] <= 40));
     }

@@ -26,7 +26,7 @@ pub(super) struct TimesView {
     over: Vec<bool>,
     /// Milliseconds by part, then by column.
     times: Vec<Vec<f64>>,
-    /// What was counted in each frame that is kept, by name.
+    /// The counters of each stored frame, by name.
     counters: BTreeMap<&'static str, Vec<Option<u64>>>,
     /// The milliseconds of the run that is compared with, by column.
     before: Option<Vec<Option<f64>>>,
@@ -86,7 +86,7 @@ fn rounded(milliseconds: f64) -> f64 {
     (milliseconds * 1e6).round() / 1e6
 }
 
-/// What was counted in the first frame of each column.
+/// The counters of the first frame of each column.
 fn counters_of(run: &SceneRun<'_>, frames: &[u64]) -> BTreeMap<&'static str, Vec<Option<u64>>> {
     let mut counters: BTreeMap<&'static str, Vec<Option<u64>>> = BTreeMap::new();
     for frame in run.runtime().profiler().frames() {

@@ -19,7 +19,7 @@ pub(super) struct EntityView {
     template: Option<String>,
 }
 
-/// What is known of the frame before.
+/// The state of the previous frame.
 #[derive(Default)]
 pub(super) struct Watcher {
     pub(super) entities: Vec<EntityView>,
@@ -37,12 +37,12 @@ pub(super) struct Watcher {
 }
 
 impl Watcher {
-    /// Keeps the events of a frame until somebody looks.
+    /// Keeps the events of a frame until they are read.
     pub(super) fn note_events(&mut self, run: &SceneRun<'_>) {
         self.events.extend(run.events());
     }
 
-    /// What has changed since the last look.
+    /// The changes since the last call.
     pub(super) fn look(&mut self, run: &SceneRun<'_>) -> Result<Change, Trouble> {
         let world = run.runtime().world();
         let mut change = Change {
@@ -102,7 +102,7 @@ impl Watcher {
         let colliders = world.rows::<(Entity, &Collider, &WorldBox, Option<&Body>)>();
         for (entity, collider, world_box, body) in colliders.iter() {
             let boxes = match parts.of(entity) {
-                // What is off has no boxes that take part, but it is drawn.
+                // A disabled collider has no active boxes, but is drawn.
                 none if none.is_empty() => vec![world_box.aabb()],
                 several => several,
             };
@@ -225,7 +225,7 @@ fn corners(aabb: &Aabb) -> Corners {
     [min.x, min.y, min.z, max.x, max.y, max.z].map(millimetres)
 }
 
-/// Metres to the millimetre. In flat scenes boxes reach very far along z, which nobody sees.
+/// Metres, rounded to millimetres. In flat scenes boxes reach very far along z, which is never shown.
 fn millimetres(metres: f32) -> f64 {
     let rounded = (f64::from(metres) * 1e3).round() / 1e3;
     // Plus nothing, so that no negative zero is written.

@@ -1,4 +1,4 @@
-//! What a watcher does, apart from terminals: keys in, state out.
+//! The behavior of a watcher, apart from terminals: keys in, state out.
 
 use super::picture::{Camera, View};
 use super::watched::Watched;
@@ -39,7 +39,7 @@ pub(super) struct App<'s> {
     pub(super) panel: Panel,
     pub(super) system: usize,
     pub(super) selected: Option<Entity>,
-    /// What is searched for, and whether it is being typed.
+    /// The search text, and whether it is being typed.
     pub(super) search: String,
     pub(super) is_typing: bool,
     pub(super) message: String,
@@ -183,7 +183,7 @@ impl<'s> App<'s> {
             }
             _ => return,
         }
-        // What is found first is selected, so that its values are seen while one types.
+        // The first result is selected, so that its values are shown while the user types.
         if !self.search.is_empty() {
             self.selected = self.tree().first().map(|line| line.entity);
         }
@@ -254,7 +254,7 @@ impl<'s> App<'s> {
     }
 }
 
-/// The components of an entity field by field, those that are looked for most often first. Numbers have three decimals.
+/// The components of an entity field by field, the most often needed ones first. Numbers have three decimals.
 fn values_of(world: &World, entity: Entity) -> Vec<(String, String)> {
     const UNSEEN: [&str; 3] = ["links", "made-from", "name"];
     let written = world.written_components(entity).unwrap_or_default();
@@ -293,7 +293,7 @@ fn shortly(value: &Json) -> String {
     match value {
         Json::Number(number) => match number.as_f64() {
             Some(number) if number.fract() != 0.0 => format!("{number:.3}"),
-            // A whole number, whatever its kind; minus nothing is nothing.
+            // A whole number of any kind; minus zero is zero.
             Some(number) if number.abs() < 1e15 => format!("{}", number + 0.0),
             _ => number.to_string(),
         },

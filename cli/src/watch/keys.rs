@@ -1,9 +1,9 @@
-//! Waiting for keys, as long as there is somebody who could press them.
+//! Waits for keys while there is a terminal.
 
 use std::io;
 use std::time::Instant;
 
-/// What has come of waiting.
+/// The result of waiting.
 pub(super) enum Waited {
     /// Nothing happened in that time.
     InVain,

@@ -59,7 +59,7 @@ pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
     let run = scene.start(output::runtime(engine, command.threads)?)?;
     let app = App::new(Watched::live(engine, run)?, view)?;
     let (app, outcome) = watch_to_end(app);
-    // What has run is kept, however it ended.
+    // The recording is kept, however the run ended.
     if let Some(target) = target {
         app.watched.keep(target)?;
     }
@@ -74,14 +74,14 @@ fn watch(app: App<'_>) -> Result<(), Trouble> {
 /// The terminal is put back as it was after any exit: a panic does so by a hook, and a signal ends it as a key would, and so does a
 /// terminal that goes away.
 fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
-    // What is said on the way would be written across the picture.
+    // Log messages would be written across the picture.
     telling::begin(true, 0);
     let outcome = match ratatui::try_init() {
         Ok(mut terminal) => {
             let outcome = look_and_listen(&mut terminal, &mut app);
             if ratatui::try_restore().is_err() {
-                // It has gone, so there is nothing to put back. Dropped, it would try once more, and tell of its failure on a standard
-                // error that has gone as well, which is a panic.
+                // The terminal has gone. Dropping its handle would try again to restore it, and panic when it reports the failure on
+                // a standard error that has gone as well.
                 std::mem::forget(terminal);
             }
             outcome

@@ -4,7 +4,7 @@ use crate::draw::snapshot::{Look, Snapshot};
 use gerust::prelude::*;
 use glam::Vec2;
 
-/// From where a scene is looked at.
+/// The direction of a view.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(super) enum View {
     /// x to the right, y up.
@@ -73,7 +73,7 @@ pub(super) struct Camera {
 }
 
 impl Camera {
-    /// One that sees all that there is now, with a little around it.
+    /// A view of all entities, with a margin.
     pub(super) fn around(snapshot: &Snapshot) -> Self {
         let boxes = snapshot
             .boxes
@@ -149,7 +149,7 @@ pub(super) fn picture(
         }
     };
     let mut boxes: Vec<_> = snapshot.boxes.iter().collect();
-    // What is small stands before what is large.
+    // Small boxes are drawn in front of large ones.
     let area = |aabb: &Aabb| {
         let size = view.flat(aabb.max - aabb.min).abs();
         size.x * size.y

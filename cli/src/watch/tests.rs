@@ -1,4 +1,4 @@
-//! What is seen and what keys do, without a terminal.
+//! The picture and the effect of keys, without a terminal.
 
 use super::app::App;
 use super::picture::View;
@@ -189,7 +189,7 @@ fn entities_are_found_by_name() {
     app.handle(KeyEvent::new(KeyCode::Esc, KeyModifiers::NONE))
         .expect("nothing fails");
     assert_eq!(app.tree().len(), 3);
-    // What is under another is shown after it, further in.
+    // A child is listed below its parent, indented.
     let depths: Vec<usize> = app.tree().iter().map(|line| line.depth).collect();
     assert_eq!(depths, [0, 0, 1]);
 }
@@ -246,7 +246,7 @@ fn what_was_watched_can_be_kept_and_watched_again() {
     );
     press(&mut app, "\tx");
     assert!(app.message.starts_with("a recording has run already"));
-    assert!(text(&mut app, (80, 24)).contains("frame times are not written down"));
+    assert!(text(&mut app, (80, 24)).contains("frame times are not recorded"));
     press(&mut app, ",");
     assert_eq!(app.watched.frame(), 4);
     assert!(Target::new(&folder.path().join("no/x.rec"), []).is_err());
@@ -264,7 +264,7 @@ fn every_scene_can_be_watched_in_every_way() {
         }
         let scene = Scene::load(&path, engine.registry()).expect("it has no fault");
         let mut app = app(&engine, &scene);
-        // Steps, a look back and on again, the other view, and an entity that is looked for.
+        // Steps, goes back and forth, takes the other view and searches for an entity.
         press(&mut app, "..........,,.v/a\n");
         for size in [(80, 24), (140, 50)] {
             let text = text(&mut app, size);

@@ -208,7 +208,7 @@ fn draw_systems(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Re
     frame.render_widget(Paragraph::new(lines.collect::<Vec<_>>()), inner);
 }
 
-/// The first of so many lines that is shown, so that one of them is seen.
+/// The first visible line of a list, so that the selected line is visible.
 fn first_visible(at: usize, all: usize, visible: usize) -> usize {
     let middle = at.saturating_sub(visible / 2);
     middle.min(all.saturating_sub(visible))
@@ -224,7 +224,7 @@ fn highlight(line: Line<'_>, is_selected: bool) -> Line<'_> {
 /// Frame times as bars, each an eighth of a letter in height, with the budget as a line.
 fn draw_strip(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect) {
     let Some(runtime) = app.watched.running() else {
-        let block = Block::bordered().title("frame times are not written down");
+        let block = Block::bordered().title("frame times are not recorded");
         frame.render_widget(block, area);
         return;
     };
@@ -253,7 +253,7 @@ fn draw_strip(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rect
     frame.render_widget(block, area);
     let rows = usize::from(inner.height).max(1);
     let eighths = |time: Duration| {
-        // What is higher fills its column.
+        // A value above the scale fills its column.
         let share = (time.as_secs_f64() / top.as_secs_f64()).min(1.0);
         (share * rows as f64 * 8.0).round() as usize
     };
@@ -322,7 +322,7 @@ fn draw_entity(frame: &mut Frame<'_>, app: &App<'_>, palette: Palette, area: Rec
     frame.render_widget(block, area);
     let (width, visible) = (usize::from(inner.width), usize::from(inner.height));
     let more = app.values.len().saturating_sub(visible);
-    // What is left out takes the last line.
+    // The last line counts the lines that are left out.
     let shown = if more > 0 { visible - 1 } else { visible };
     let mut lines: Vec<Line<'_>> = Vec::new();
     for (name, value) in app.values.iter().take(shown) {

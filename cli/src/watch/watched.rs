@@ -1,4 +1,4 @@
-//! What is watched: a scene that runs, with all that it was before, or a recording.
+//! The subject of `watch`: a running scene with its past frames, or a recording.
 
 use crate::engine::Engine;
 use crate::target::Target;
@@ -24,14 +24,14 @@ impl Write for Memory {
     }
 }
 
-/// A run that goes on, and what has been written down of it.
+/// A run, and the recording of its past.
 struct Live<'s> {
     run: SceneRun<'s>,
     writer: RecordingWriter<Memory>,
     written: Memory,
 }
 
-/// A frame that was written down.
+/// A recorded frame.
 struct Past {
     recording: Recording,
     runtime: Runtime,
@@ -46,7 +46,7 @@ pub(super) struct Watched<'s> {
 enum Source<'s> {
     Live {
         live: Box<Live<'s>>,
-        /// What is shown in its place.
+        /// The message shown in its place.
         past: Option<Past>,
     },
     Recorded(Past),
@@ -110,7 +110,7 @@ impl<'s> Watched<'s> {
         matches!(&self.source, Source::Live { past: Some(_), .. })
     }
 
-    /// What is shown.
+    /// The displayed state.
     pub(super) fn world(&self) -> &World {
         self.shown().world()
     }

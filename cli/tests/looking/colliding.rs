@@ -101,8 +101,8 @@ fn contacts_are_listed_with_side_depth_state_and_since() {
     );
     assert_eq!(contacts[0]["standing"], "swept");
     refused(
-        &["inspect", "scenes/yard.toml", "contacts", "--of", "nobody"],
-        "there is no entity named `nobody`",
+        &["inspect", "scenes/yard.toml", "contacts", "--of", "foreman"],
+        "there is no entity named `foreman`",
     );
 }
 
@@ -140,7 +140,7 @@ fn boxes_are_listed_with_layer_kind_and_set() {
     assert_eq!(colliders[1]["min"][0], 1.0);
     refused(
         &["inspect", "scenes/quay.toml", "boxes", "--layer", "sensors"],
-        "there is no layer `sensors`; the layers are `default`",
+        "unknown layer `sensors`; the layers are `default`",
     );
 }
 

@@ -199,7 +199,7 @@ impl Drop for Browser {
     fn drop(&mut self) {
         let asked = TcpStream::connect(("localhost", self.port)).and_then(|mut driver| {
             driver.write_all(b"GET /shutdown HTTP/1.1\r\nHost: localhost\r\n\r\n")?;
-            // What it answers does not matter, but it has to be heard out.
+            // The content of the answer does not matter, but it must be read.
             driver.set_read_timeout(Some(PATIENCE))?;
             driver.read(&mut [0; 512])
         });

@@ -218,12 +218,12 @@ async fn an_entity_is_found_by_name_and_by_a_click_with_contacts_and_values() {
             "{shown} and {wanted} along {axis}"
         );
     }
-    // What it touches is a button that leads there.
+    // A contact is listed as a button that selects the other entity.
     let other = browser.find("#entity table button.plain").await;
     let name = other.text().await.expect("it has text");
     other.click().await.expect("it can be clicked");
     assert_eq!(browser.text_of("#entity h3").await, name);
-    // The chosen one is marked in the picture, and a click at another place chooses another or nobody.
+    // The chosen entity is marked in the picture; a click elsewhere chooses another entity or none.
     browser.point_at("#picture", (0.02, 0.05), true).await;
     browser
         .wait_until("document.querySelector('#entity h3') === null")
@@ -251,7 +251,7 @@ async fn everything_goes_by_keyboard() {
         .await
         .expect("it takes keys");
     assert_eq!(chosen(&browser).await, 3);
-    // Playing goes on by itself, up to where it is stopped.
+    // Playing continues by itself until it is stopped.
     let play = browser.find("#play").await;
     play.send_keys(&Key::Enter.to_string())
         .await

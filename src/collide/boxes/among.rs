@@ -124,7 +124,7 @@ impl<'p> Among<'p> {
         }
     }
 
-    /// Not this one: the asker itself, as a rule.
+    /// Excludes one entity: usually the one that asks.
     #[must_use]
     pub fn but(self, entity: Entity) -> Self {
         Self {

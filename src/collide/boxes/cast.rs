@@ -77,7 +77,7 @@ impl Boxes {
         );
     }
 
-    /// What a box that moves along a way strikes first: [`Boxes::cast`] for a box.
+    /// The first collider that a moving box hits: [`Boxes::cast`] for a box.
     ///
     /// # Example
     ///

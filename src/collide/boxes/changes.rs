@@ -1,4 +1,4 @@
-//! What has changed among the boxes since bodies last moved, and since contacts were last found.
+//! Changes of boxes since bodies last moved, and since contacts were last found.
 
 use super::{Boxes, Relocated, Slot, TREES};
 use crate::collide::aabb::Aabb;

@@ -30,7 +30,7 @@ pub(in crate::collide) struct Item {
 }
 
 impl Item {
-    /// The tree that holds it: what stays, what is moved through everything, and what falls and stops are looked for apart.
+    /// The tree that holds it: static, kinematic and dynamic boxes are searched separately.
     pub(in crate::collide) fn tree(&self) -> usize {
         match self.motion {
             Motion::Static => 0,

@@ -53,7 +53,7 @@ pub(super) struct Relocated {
 
 /// How many dimensions count: a global of every runtime.
 ///
-/// With two, z takes no part in overlap, contacts, questions and motion: boxes meet whatever their z, and nobody is stopped
+/// With two, z takes no part in overlap, contacts, questions and motion: boxes meet at any z, and no body is stopped
 /// or pushed along it. Set it before the first frame.
 ///
 /// # Example
@@ -134,7 +134,7 @@ pub struct Boxes {
     /// How many slots are not free.
     count: usize,
     is_flat: bool,
-    /// Colliders whose boxes are none, until they are mended or gone.
+    /// Colliders whose boxes are none, until they are fixed or gone.
     refused: BTreeSet<Entity>,
     /// Colliders whose layers are not among those of the world.
     stray: BTreeSet<Entity>,

@@ -1,11 +1,11 @@
-//! Which boxes of an entity are near: of a grid of tiles not all are looked at.
+//! Finds the boxes of an entity that are near, without visiting all tiles of a grid.
 
 use super::Boxes;
 use super::item::{Compound, Slot};
 use crate::collide::aabb::Aabb;
 use crate::store::Entity;
 
-/// The first distance at which is looked for boxes of which none touches, as a share of what the entity takes up.
+/// The initial search radius when no box touches, as a share of the size of the entity.
 const FIRST_REACH: f32 = 1.0 / 256.0;
 
 impl Boxes {

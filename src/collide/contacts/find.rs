@@ -151,7 +151,7 @@ fn slack(boxes: &Boxes, margin: f32) -> (f32, bool) {
     (widest + rounding, widest > margin)
 }
 
-/// Whether two boxes are no further apart than a margin along any axis. What comes of it does not depend on which is the
+/// Whether two boxes are no further apart than a margin along any axis. The result does not depend on which is the
 /// first: a pair must not come and go with the order in which a tree lists the two.
 #[inline]
 fn are_within(a: &Aabb, b: &Aabb, margin: f32) -> bool {

@@ -21,7 +21,7 @@ pub struct Touching {
     pub is_sensor: bool,
 }
 
-/// What an entity stands on; see [`Contacts::stands_on`].
+/// The carrier of an entity; see [`Contacts::stands_on`].
 #[derive(Clone, Copy, PartialEq, Debug)]
 pub struct Standing {
     /// The entity that carries it.
@@ -32,7 +32,7 @@ pub struct Standing {
     pub since: u64,
 }
 
-/// Of gravity, so much at least must point along an axis for faces across it to carry.
+/// The least share of gravity along an axis for faces across it to carry.
 pub(in crate::collide) const LEAST_SHARE_DOWN: f32 = 0.5;
 
 impl Contacts {

@@ -1,4 +1,4 @@
-//! The meetings to come of a group, in their order.
+//! The future meetings of a group, in their order.
 
 use std::cmp::Ordering;
 

@@ -12,8 +12,8 @@ use crate::store::Entity;
 use fixedbitset::FixedBitSet;
 use glam::Vec3;
 
-/// A move of at most this share of a body's size leaves nothing behind that it has passed: at the end of some frame it overlaps
-/// what it passes.
+/// A move of at most this share of a body's size passes no box entirely: at the end of some frame it overlaps
+/// each box in its path.
 const SLOW_SHARE: f32 = 0.25;
 
 /// Two colliders that met while bodies moved: a global through which motion hands them to the search for contacts.

@@ -15,7 +15,7 @@ type Step = Option<(f32, Stop)>;
 
 /// The nearest place at which a body overlaps no obstacle, as far as a region reaches: what lies beyond it is not known.
 ///
-/// What is free is all but a number of boxes, so the nearest free place has each coordinate either as it is or where two faces
+/// The free space is everything except a number of boxes, so the nearest free place has each coordinate either as it is or where two faces
 /// meet. The places that are made of the nearest faces are tried in the order of their distance; of equally near ones those
 /// that move along fewer axes come first, y before x before z. A place counts only if the center of each part
 /// that is in no obstacle can reach it along the axes, in some order, without entering an obstacle. So no body leaves through a wall.

@@ -51,7 +51,7 @@ fn a_grid_without_sense_is_refused() {
     assert!(text(TileGrid::new([u32::MAX; 3], Vec3::ONE)).contains("more than"));
 }
 
-/// What was stored may have been changed since.
+/// The stored tiles may have been changed since.
 #[cfg(feature = "snapshot")]
 #[test]
 fn a_stored_grid_without_sense_is_refused() {

@@ -14,7 +14,7 @@ use eight::{Eight, LANES, NOWHERE};
 use fixedbitset::FixedBitSet;
 use lanes::LaneById;
 
-/// Boxes up to which sorting does not pay: all leaves are looked at.
+/// Up to this number of boxes a tree is not sorted: a search visits all leaves.
 const FEW: usize = 128;
 /// How much larger than freshly sorted the nodes may grow before they are sorted anew.
 const MOST_GROWTH: f64 = 1.2;

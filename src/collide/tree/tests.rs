@@ -101,7 +101,7 @@ fn check(tree: &BoxTree, plain: &Plain) -> Result<(), TestCaseError> {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(40))]
 
-    /// Whatever was put in, moved, taken out, refitted and sorted: what is found is what looking at all pairs finds.
+    /// After any insertions, moves, removals, refits and sorts, a search finds the same pairs as a comparison of all.
     #[test]
     fn a_tree_finds_what_looking_at_everything_finds(
         layout in layout(),
@@ -201,7 +201,7 @@ fn movement_makes_a_tree_sort_itself_anew() {
     }
     tree.sort();
     let fresh = tree.size();
-    // Everybody changes places with somebody far away.
+    // Every box changes places with a distant one.
     for id in 0..1024 {
         tree.set(id, &at((id * 611) % 1024, 1.0));
     }

@@ -6,7 +6,7 @@ use tracing::field::{Field, Visit};
 use tracing::span::Attributes;
 use tracing_subscriber::layer::SubscriberExt;
 
-/// Writes down what is opened and closed: what it stands for and what it is called.
+/// Records opened and closed spans, with their kinds and names.
 #[derive(Clone, Default)]
 struct Log(Arc<Mutex<Vec<String>>>);
 
@@ -29,14 +29,14 @@ impl<S: Subscriber + for<'a> LookupSpan<'a>> Layer<S> for Log {
         let mut called = Called(String::new());
         attributes.record(&mut called);
         let line = format!("{}{}", attributes.metadata().name(), called.0);
-        self.0.lock().expect("nobody panics").push(line);
+        self.0.lock().expect("no other thread panics").push(line);
     }
 
     fn on_exit(&self, id: &Id, context: Context<'_, S>) {
         let name = context.metadata(id).map_or("", |metadata| metadata.name());
         self.0
             .lock()
-            .expect("nobody panics")
+            .expect("no other thread panics")
             .push(format!("end of {name}"));
     }
 }
@@ -56,7 +56,7 @@ fn spans_are_told() {
     let mut runtime = runtime_with(|()| profile::timed("lash", || ()));
     let subscriber = tracing_subscriber::registry().with(log.clone());
     tracing::subscriber::with_default(subscriber, || runtime.run_frames(1)).expect("nothing fails");
-    let lines = log.0.lock().expect("nobody panics");
+    let lines = log.0.lock().expect("no other thread panics");
     assert_eq!(
         lines.as_slice(),
         [
@@ -130,7 +130,7 @@ fn a_span_that_outlives_the_frame_is_not_recorded() {
     let runtime = recorded(runtime_with(move |()| {
         sender
             .send(tracing::info_span!("long"))
-            .expect("somebody listens");
+            .expect("the receiver is alive");
     }));
     let span = receiver.recv().expect("it was sent");
     drop(span.entered());

@@ -231,3 +231,115 @@ fn differences_that_no_clock_can_tell_do_not_count() {
     assert_eq!(of(&with(90), "sway").finding, Finding::NoDifference);
     assert_eq!(of(&with(90), "stow").finding, Finding::Slower);
 }
+
+fn constant(nanoseconds: u64, frames: usize) -> Vec<Option<u64>> {
+    vec![Some(nanoseconds); frames]
+}
+
+/// Without noise the interval is the ratio itself.
+#[test]
+fn constant_times_have_an_exact_ratio() {
+    let before = profile(
+        "quay",
+        &[("sway", constant(1_000, 100)), ("stow", constant(400, 100))],
+    );
+    let after = profile(
+        "quay",
+        &[("sway", constant(1_500, 100)), ("stow", constant(300, 100))],
+    );
+    let comparison = Comparison::between(&before, &after, least(1.05));
+    let sway = of(&comparison, "sway");
+    assert_eq!((sway.low, sway.ratio, sway.high), (1.5, 1.5, 1.5));
+    assert_eq!(
+        (sway.before, sway.after),
+        (Duration::from_nanos(1_000), Duration::from_nanos(1_500))
+    );
+    assert_eq!(sway.finding, Finding::Slower);
+    let stow = of(&comparison, "stow");
+    assert_eq!((stow.low, stow.ratio, stow.high), (0.75, 0.75, 0.75));
+    assert_eq!(stow.finding, Finding::Faster);
+}
+
+/// A ratio counts only above the least one, and a difference only from the least one on.
+#[test]
+fn the_least_ratio_and_difference_are_bounds() {
+    let before = profile("quay", &[("sway", constant(1_000, 100))]);
+    let found = |now: u64, ratio: f64, difference: u64| {
+        let after = profile("quay", &[("sway", constant(now, 100))]);
+        let least = Least {
+            ratio,
+            difference: Duration::from_nanos(difference),
+        };
+        Comparison::between(&before, &after, least).names[0].finding
+    };
+    assert_eq!(found(1_250, 1.25, 0), Finding::NoDifference);
+    assert_eq!(found(1_250, 1.24, 0), Finding::Slower);
+    assert_eq!(found(800, 1.25, 0), Finding::NoDifference);
+    assert_eq!(found(800, 1.24, 0), Finding::Faster);
+    assert_eq!(found(1_250, 1.0, 250), Finding::Slower);
+    assert_eq!(found(1_250, 1.0, 251), Finding::NoDifference);
+    assert_eq!(found(750, 1.0, 250), Finding::Faster);
+    assert_eq!(found(750, 1.0, 251), Finding::NoDifference);
+    // A least ratio below 1 counts as 1.
+    assert_eq!(found(1_000, 0.5, 0), Finding::NoDifference);
+    assert_eq!(found(1_001, 0.5, 0), Finding::Slower);
+}
+
+#[test]
+fn too_few_frames_are_not_judged() {
+    let compared = |frames: usize| {
+        let before = profile("quay", &[("sway", constant(1_000, frames))]);
+        let after = profile("quay", &[("sway", constant(2_000, frames))]);
+        Comparison::between(&before, &after, least(1.05)).names[0].clone()
+    };
+    let few = compared(LEAST_FRAMES - 1);
+    assert_eq!(few.finding, Finding::TooFewFrames);
+    assert_eq!(
+        (few.before, few.after),
+        (Duration::from_nanos(1_000), Duration::from_nanos(2_000))
+    );
+    assert_eq!((few.low, few.ratio, few.high), (1.0, 1.0, 1.0));
+    assert_eq!(compared(LEAST_FRAMES).finding, Finding::Slower);
+}
+
+#[test]
+fn names_of_one_side_have_its_time() {
+    let before = profile(
+        "quay",
+        &[("sway", constant(1_000, 50)), ("old", constant(70, 50))],
+    );
+    let after = profile(
+        "quay",
+        &[("sway", constant(1_000, 50)), ("new", constant(90, 50))],
+    );
+    let comparison = Comparison::between(&before, &after, least(1.05));
+    let old = of(&comparison, "old");
+    assert_eq!(
+        (old.finding, old.before, old.after),
+        (Finding::Gone, Duration::from_nanos(70), Duration::ZERO)
+    );
+    let new = of(&comparison, "new");
+    assert_eq!(
+        (new.finding, new.before, new.after),
+        (Finding::New, Duration::ZERO, Duration::from_nanos(90))
+    );
+}
+
+/// The draws have a fixed seed, and the interval lies close around the true ratio.
+#[test]
+fn intervals_are_the_same_in_each_comparison() {
+    let before = profile("quay", &[("sway", noisy(50_000.0, 300, 1))]);
+    let after = profile("quay", &[("sway", noisy(52_000.0, 300, 2))]);
+    let one = Comparison::between(&before, &after, least(1.0));
+    let other = Comparison::between(&before, &after, least(1.0));
+    let bounds = |comparison: &Comparison| {
+        let name = &comparison.names[0];
+        (name.low, name.ratio, name.high)
+    };
+    assert_eq!(bounds(&one), bounds(&other));
+    let (low, ratio, high) = bounds(&one);
+    assert!(
+        1.03 < low && low < ratio && ratio < high && high < 1.06,
+        "{low} {ratio} {high}"
+    );
+}

@@ -3,7 +3,7 @@ use crate::profile;
 use serde::Deserialize;
 use std::collections::BTreeMap;
 
-/// What a viewer reads of a trace: types of its own, so that a name that is written wrongly is noticed.
+/// A trace as a viewer reads it, with types of its own, so that a wrong key is noticed.
 #[derive(Deserialize)]
 struct Trace {
     #[serde(rename = "displayTimeUnit")]
@@ -88,7 +88,7 @@ fn a_trace_nests_and_says_which_frame() {
         events.iter().filter(|event| event.name == "inner").count(),
         30
     );
-    // Whoever begins while another is open ends before it does.
+    // A span that begins inside another one ends before it.
     let mut open: BTreeMap<u32, Vec<f64>> = BTreeMap::new();
     for event in &events {
         assert!(event.ph == "X" && event.pid == 1);

@@ -50,7 +50,7 @@ pub struct Machine {
     pub state: String,
     /// The ways from state to state, the ones to try first at first.
     pub transitions: Vec<Transition>,
-    /// What it was told since the last frame; forgotten after the next one. Empty is nothing.
+    /// The signal since the last frame; cleared after the next one. Empty means none.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
     pub signal: String,
     /// For how many seconds it has been in its state.
@@ -73,7 +73,7 @@ pub struct Transition {
     pub from: String,
     /// The state to which it leads.
     pub to: String,
-    /// What must be so.
+    /// The condition for the transition.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
     pub on: Condition,
     /// For how many seconds the machine must have been in its state as well.
@@ -81,7 +81,7 @@ pub struct Transition {
     pub after: f32,
 }
 
-/// What must be so for a [`Transition`] to be taken.
+/// The condition for a [`Transition`].
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 #[cfg_attr(
     any(feature = "scene", feature = "snapshot"),
@@ -96,7 +96,7 @@ pub enum Condition {
     Touched,
     /// The entity is in contact with nothing.
     Free,
-    /// The machine was told this.
+    /// The machine received this signal.
     Signal(String),
 }
 
@@ -148,7 +148,7 @@ impl Machine {
         self
     }
 
-    /// Lets so many seconds pass, and returns the state that was left, if one was.
+    /// Advances by a number of seconds, and returns the state that was left, if any.
     fn advance(&mut self, step: f32, frame: u64, is_touched: impl Fn() -> bool) -> Option<String> {
         self.since += step;
         let signal = std::mem::take(&mut self.signal);
@@ -195,7 +195,7 @@ impl Transition {
         Self { on, ..self }
     }
 
-    /// The same way, taken only when the machine has been in its state for so many seconds.
+    /// The same transition, taken only after the machine has been in its state for `seconds`.
     #[must_use]
     pub fn after(self, seconds: f32) -> Self {
         Self {

@@ -28,7 +28,7 @@ use crate::space::{Templates, Transform, WorldTransform};
 use crate::store::{Edits, Entity, Global, MostEntities, Rows};
 use glam::{Quat, Vec3};
 
-/// Moves the entity's [`Transform`] by so many metres per second, in its parent's space, through everything. For
+/// Moves the entity's [`Transform`] by a velocity in metres per second, in its parent's space, without collisions. For
 /// motion that stops at what is solid, give the entity a [`Body`](crate::Body) instead.
 ///
 /// # Example
@@ -79,7 +79,7 @@ pub struct Velocity(pub Vec3);
 )]
 pub struct Spin(pub Vec3);
 
-/// Despawns the entity and its subtree when so many seconds of scene time have passed.
+/// Despawns the entity and its subtree after a number of seconds of scene time.
 ///
 /// # Example
 ///

@@ -92,9 +92,9 @@ impl Route {
         self.next >= self.waypoints.len()
     }
 
-    /// Goes so many metres from a place, and says for each waypoint on the way that it was reached.
+    /// Travels a number of metres from a place, and reports each waypoint that it reaches.
     fn advance(&mut self, place: &mut Vec3, mut metres: f32, mut reached: impl FnMut(usize, bool)) {
-        // A loop of waypoints in one place would go round without end; nobody arrives twice at one in a frame that fast.
+        // A loop of waypoints in one place would have no end, so a frame reaches each of them at most once.
         for _ in 0..self.waypoints.len().max(1) {
             let Some(&goal) = self.waypoints.get(self.next) else {
                 return;

@@ -10,7 +10,7 @@ use std::collections::BTreeMap;
 
 /// Makes copies of a template at an even rate, somewhere in a box around its entity.
 ///
-/// Templates are looked up in the global [`Templates`]; scenes put those of their file there. Without such a template nothing is
+/// The template comes from the global [`Templates`]; scenes put those of their file there. Without such a template nothing is
 /// made. Where copies appear depends on the seed of the runtime, the frame and the entity alone ([`Chance`]), so a run can be
 /// repeated.
 ///
@@ -48,10 +48,10 @@ pub struct Spawner {
     pub template: String,
     /// How many copies a second; not above zero makes none.
     pub per_second: f32,
-    /// So many entities of the template at most are there at once; a cap that is met is not made up for later.
+    /// The most copies of the template at the same time; missed copies are not caught up.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
     pub cap: Option<u32>,
-    /// So many copies at most are made in all.
+    /// The most copies overall.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
     pub total: Option<u64>,
     /// How far from the entity's place in the world copies appear, in metres along each axis.
@@ -63,7 +63,7 @@ pub struct Spawner {
     /// How many copies were made so far.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
     pub made: u64,
-    /// What of the next copy is due already, from 0 to 1.
+    /// The due part of the next copy, from 0 to 1.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
     pub due: f64,
 }

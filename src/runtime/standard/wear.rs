@@ -29,7 +29,7 @@ use crate::store::{Edits, Entity, Global, Inbox, Outbox, Rows};
     serde(rename_all = "kebab-case", deny_unknown_fields)
 )]
 pub struct Wear {
-    /// What is left; it ends at 0.
+    /// The rest; it ends at 0.
     pub left: f32,
     /// How much a second takes away.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
@@ -94,7 +94,7 @@ pub(super) fn system() -> System {
 
 fn wear((mut rows, mut contacts, clock, mut worn, mut edits): Claims<'_>) {
     if rows.is_empty() {
-        // They must not pile up for whoever comes later.
+        // They must not accumulate for a later reader.
         contacts.unread().for_each(drop);
         return;
     }

@@ -27,7 +27,7 @@ impl<'d> Checker<'d> {
         }
     }
 
-    /// What is spawned has been planned before: its names had to be known.
+    /// Spawned entities were planned before, because their names had to be known.
     pub(super) fn check_spawn(&mut self, spawn: Option<&'d EntityEntry>) -> ActionKind {
         if let Some(parent) = spawn.and_then(|spawn| spawn.parent.as_ref()) {
             self.check_name(parent);
@@ -162,15 +162,8 @@ impl<'d> Checker<'d> {
                         )
                     })
                 });
-                if let Some((message, mend)) = problem {
-                    self.problem(
-                        Problem {
-                            span,
-                            message,
-                            mend,
-                        },
-                        &change.field,
-                    );
+                if let Some((message, fix)) = problem {
+                    self.problem(Problem { span, message, fix }, &change.field);
                     return None;
                 }
                 Some(ActionKind::Change {
@@ -182,7 +175,7 @@ impl<'d> Checker<'d> {
                 let problem = Problem {
                     span,
                     message: String::from("this is no field of an entity"),
-                    mend: String::from(
+                    fix: String::from(
                         "write an entity, a component and a field, such as `crate-1.load.tonnes`",
                     ),
                 };
@@ -209,8 +202,8 @@ impl<'d> Checker<'d> {
             };
             if let (Some(entity), Some(with)) = (value.as_str(), with) {
                 if !self.names.contains(entity) {
-                    let (message, mend) = self.unknown_entity(entity);
-                    self.fault(with, message, mend);
+                    let (message, fix) = self.unknown_entity(entity);
+                    self.fault(with, message, fix);
                     return None;
                 }
                 // Which entity it will be is known when it is posted.
@@ -219,10 +212,10 @@ impl<'d> Checker<'d> {
         }
         if let Some(Err(reason)) = registry.read_event(name, tried) {
             let message = format!("this is no `{name}`: {reason}");
-            let mend = "give under `with` what the event consists of";
+            let fix = "give under `with` what the event consists of";
             match with {
-                Some(with) => self.fault(with, message, mend),
-                None => self.fault(&emit.event, message, mend),
+                Some(with) => self.fault(with, message, fix),
+                None => self.fault(&emit.event, message, fix),
             }
             return None;
         }
@@ -275,15 +268,15 @@ impl<'d> Checker<'d> {
             let directory = self.sources.at(load.span().start).path.parent();
             let path = directory.unwrap_or(FilePath::new("")).join(file);
             let root = root_of(self.sources.main(), self.registry);
-            if let Err((message, mend)) = refuse_elsewhere(&path, &root) {
-                self.fault(load, message, mend);
+            if let Err((message, fix)) = refuse_elsewhere(&path, &root) {
+                self.fault(load, message, fix);
                 continue;
             }
-            // What it names in turn may be below the same folder.
+            // Files that it names in turn may be below the same folder.
             let mut registry = self.registry.clone();
             registry.set_root(root);
-            if let Err((message, mend)) = self.files.enter(&path) {
-                self.fault(load, message, mend);
+            if let Err((message, fix)) = self.files.enter(&path) {
+                self.fault(load, message, fix);
                 continue;
             }
             let scene = Scene::load_within(&path, &registry, self.files);
@@ -303,7 +296,7 @@ impl<'d> Checker<'d> {
                     self.fault(
                         load,
                         message,
-                        "mend that file; `gerust check` tells all of its faults",
+                        "fix that file; `gerust check` tells all of its faults",
                     );
                     continue;
                 }
@@ -336,8 +329,8 @@ impl<'d> Checker<'d> {
     pub(super) fn check_unload(&mut self, unload: &Spanned<String>) -> Option<ActionKind> {
         let file = unload.get_ref();
         if !self.loaded.contains_key(file) {
-            let mend = self.suggest(file, "loaded files", self.loaded.keys().map(String::as_str));
-            self.fault(unload, format!("no action loads {file}"), mend);
+            let fix = self.suggest(file, "loaded files", self.loaded.keys().map(String::as_str));
+            self.fault(unload, format!("no action loads {file}"), fix);
             return None;
         }
         Some(ActionKind::Unload(file.clone()))

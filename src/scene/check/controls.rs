@@ -22,12 +22,12 @@ impl<'d> Checker<'d> {
             let [from, to] = times.get_ref();
             if from.get_ref() >= to.get_ref() {
                 let message = format!("{} s is not before {} s", from.get_ref(), to.get_ref());
-                let mend = "write from when to when it is held";
-                self.fault(times, message, mend);
+                let fix = "write from when to when it is held";
+                self.fault(times, message, fix);
                 continue;
             }
             moves.push((self.frame_of_time(from, 1), 1.0));
-            // Whatever is held beyond the end is not let go.
+            // A control that is held beyond the end is never released.
             if self.frame_at(*to.get_ref()) <= self.frames() {
                 moves.push((self.frame_of_time(to, 1), 0.0));
             }

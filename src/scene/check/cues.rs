@@ -62,14 +62,14 @@ impl<'d> Checker<'d> {
             1 => {}
             0 => {
                 if !self.was_at_fault(&["frame", "time", "every", "every-frames"]) {
-                    let mend = "add `frame = …` or `time = …`";
-                    self.fault(entry, "this cue has no time", mend);
+                    let fix = "add `frame = …` or `time = …`";
+                    self.fault(entry, "this cue has no time", fix);
                 }
                 return None;
             }
             _ => {
-                let mend = "keep one of `frame`, `time`, `every` and `every-frames`";
-                self.fault(entry, "this cue has several times", mend);
+                let fix = "keep one of `frame`, `time`, `every` and `every-frames`";
+                self.fault(entry, "this cue has several times", fix);
                 return None;
             }
         }
@@ -118,7 +118,7 @@ impl<'d> Checker<'d> {
                 "list what it does under `do`",
             );
         }
-        // Sides are looked up before `it` and `other` are names.
+        // The sides are resolved before `it` and `other` become names.
         let sides = rule.contact.as_ref();
         let sides = sides.map(|[one, other]| self.check_side(one).zip(self.check_side(other)));
         // Only what such a rule asks and does can name the two, and the event.
@@ -152,8 +152,8 @@ impl<'d> Checker<'d> {
             _ => {
                 if !self.was_at_fault(&["when", "contact", "event"]) {
                     let message = "this rule does not say on what it acts";
-                    let mend = "give it exactly one of `when`, `contact` and `event`";
-                    self.fault(entry, message, mend);
+                    let fix = "give it exactly one of `when`, `contact` and `event`";
+                    self.fault(entry, message, fix);
                 }
                 None
             }
@@ -185,7 +185,7 @@ impl<'d> Checker<'d> {
         }
     }
 
-    /// What a name of a side stands for: an entity, or else a template, or else a layer.
+    /// The meaning of a name of a side: an entity, otherwise a template, otherwise a layer.
     fn check_side(&mut self, name: &Spanned<String>) -> Option<Side> {
         let text = name.get_ref();
         let mut layers = self.document.layers.keys();
@@ -201,9 +201,9 @@ impl<'d> Checker<'d> {
             let layers = self.document.layers.keys();
             let layers = layers.map(|layer| layer.get_ref().as_str());
             let known = names.chain(templates).chain(layers);
-            let mend = self.suggest(text, "names, templates and layers", known);
+            let fix = self.suggest(text, "names, templates and layers", known);
             let message = format!("there is no entity, template or layer `{text}`");
-            self.fault(name, message, mend);
+            self.fault(name, message, fix);
             None
         }
     }

@@ -31,8 +31,8 @@ impl<'d> Checker<'d> {
                 if !self.names.insert(full.clone()) {
                     let message = format!("there are two entities named `{full}`");
                     let at = entry.name.as_ref().map_or(0..0, Spanned::span);
-                    let mend = "give this one another name";
-                    self.faults.push(Fault::new(at, message, mend));
+                    let fix = "give this one another name";
+                    self.faults.push(Fault::new(at, message, fix));
                 }
             }
         }
@@ -40,12 +40,12 @@ impl<'d> Checker<'d> {
 
     pub(super) fn check_name(&mut self, name: &Spanned<String>) {
         if !self.names.contains(name.get_ref()) {
-            let (message, mend) = self.unknown_entity(name.get_ref());
-            self.fault(name, message, mend);
+            let (message, fix) = self.unknown_entity(name.get_ref());
+            self.fault(name, message, fix);
         }
     }
 
-    /// What an entity of the file comes to, one for each place of its arrangement. Parents are not looked at.
+    /// The plans of an entity of the file, one for each place of its arrangement. Parents are resolved later.
     pub(super) fn plan_entity(&mut self, entity: &'d EntityEntry) -> Vec<EntityPlan> {
         let mut plan = self.plan_single(entity);
         for child in self.plan_children(&entity.children) {
@@ -93,7 +93,7 @@ impl<'d> Checker<'d> {
             if let Some(name) = &child.name {
                 let text = name.get_ref().as_str();
                 if text.is_empty() || text.contains('/') {
-                    let message = format!("`{text}` is no name for a child");
+                    let message = format!("`{text}` is not a name for a child");
                     self.fault(name, message, "write a name without `/`");
                 } else if !known.insert(text) {
                     let message = format!("there are two children named `{text}` here");
@@ -186,7 +186,7 @@ impl<'d> Checker<'d> {
     /// An entity that is there from the start cannot hang below one that only a cue spawns.
     pub(super) fn check_is_placed(&mut self, parent: &Spanned<String>) {
         let text = parent.get_ref().as_str();
-        // A name that nobody bears has been told already.
+        // An unknown name was reported already.
         if self.names.contains(text) && !self.placed.contains(text) {
             self.fault(
                 parent,
@@ -284,8 +284,8 @@ impl<'d> Checker<'d> {
             && let Err(error) = tiles.get_ref().grid()
         {
             let text = error.to_string();
-            let (message, mend) = text.split_once("; ").unwrap_or((&text, "mend the rows"));
-            self.fault(tiles, message, mend);
+            let (message, fix) = text.split_once("; ").unwrap_or((&text, "fix the rows"));
+            self.fault(tiles, message, fix);
         }
         if let (Some(tiles), false) = (&collider.tiles, collider.sets.is_empty()) {
             self.fault(
@@ -369,7 +369,7 @@ impl<'d> Checker<'d> {
         if let Some(velocity) = &body.velocity {
             let speed = Vec3::from(*velocity.get_ref()).length();
             if speed > MOST_SPEED {
-                let message = format!("a speed of {speed} m/s is beyond what motion works out");
+                let message = format!("a speed of {speed} m/s is more than motion can compute");
                 self.fault(velocity, message, format!("stay below {MOST_SPEED:e} m/s"));
             }
         }

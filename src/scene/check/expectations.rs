@@ -7,7 +7,7 @@ use toml::Spanned;
 
 /// How far from a place an entity may be unless the file says otherwise, in metres.
 const DEFAULT_WITHIN: f32 = 0.001;
-/// So many percent of the frames keep to a budget unless the file says otherwise.
+/// The default percentage of frames within the budget.
 const DEFAULT_PERCENTILE: u32 = 95;
 
 impl<'d> Checker<'d> {

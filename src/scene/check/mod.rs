@@ -146,7 +146,7 @@ pub(super) fn check(
     }
 }
 
-/// A time that was found to be above 0; `None` if it is longer than can be told.
+/// A time above 0; `None` if it is too long to represent.
 fn milliseconds(number: f64) -> Option<Duration> {
     Duration::try_from_secs_f64(number / 1000.0).ok()
 }
@@ -173,7 +173,7 @@ fn presets_of(document: &Document) -> BTreeMap<&str, &Preset> {
         .collect()
 }
 
-/// What an entry of the file comes to.
+/// The plans of an entry of the file.
 type Planned<'d> = (&'d EntityEntry, Vec<EntityPlan>);
 
 struct Checker<'d> {
@@ -183,7 +183,7 @@ struct Checker<'d> {
     files: &'d mut FilesRead,
     /// How many entities were planned so far.
     planned: u64,
-    /// What is spawned by the cues and rules that have not been checked yet.
+    /// Entities spawned by cues and rules that have not been checked yet.
     spawned: VecDeque<Vec<EntityPlan>>,
     /// By path: the entities of files that actions load.
     loaded: BTreeMap<String, Arc<Vec<EntityPlan>>>,
@@ -210,8 +210,8 @@ struct Checker<'d> {
 }
 
 impl<'d> Checker<'d> {
-    fn fault<T>(&mut self, at: &Spanned<T>, message: impl Into<String>, mend: impl Into<String>) {
-        self.faults.push(Fault::new(at.span(), message, mend));
+    fn fault<T>(&mut self, at: &Spanned<T>, message: impl Into<String>, fix: impl Into<String>) {
+        self.faults.push(Fault::new(at.span(), message, fix));
     }
 
     /// Begins with the next entry of a list.
@@ -310,8 +310,8 @@ impl<'d> Checker<'d> {
         for (key, is_missing, example) in missing {
             if is_missing && !self.was_at_fault(&[key]) {
                 let message = format!("the key `{key}` is missing");
-                let mend = format!("begin the file with it: `{key} = {example}`");
-                self.faults.push(Fault::new(0..0, message, mend));
+                let fix = format!("begin the file with it: `{key} = {example}`");
+                self.faults.push(Fault::new(0..0, message, fix));
             }
         }
         if let Some(frames) = &document.frames
@@ -445,9 +445,9 @@ impl<'d> Checker<'d> {
         known: impl Iterator<Item = &'n str>,
     ) {
         let text = name.get_ref().as_str();
-        let message = format!("there is no {kind} `{text}`");
-        let mend = self.suggest(text, kinds, known);
-        self.fault(name, message, mend);
+        let message = format!("unknown {kind} `{text}`");
+        let fix = self.suggest(text, kinds, known);
+        self.fault(name, message, fix);
     }
 
     /// Suggests the known name that is closest to a wrong one. Skips the search, O(known names), for faults that are not shown.

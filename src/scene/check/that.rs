@@ -35,7 +35,7 @@ impl<'d> Checker<'d> {
             entry.budget.as_ref().map(Spanned::span),
         ];
         for span in others.into_iter().flatten() {
-            let message = "`that` says what must be so and when; nothing else is wanted";
+            let message = "`that` has a condition and a time; remove the other keys";
             self.faults
                 .push(Fault::new(span, message, "leave this out, or `that`"));
         }
@@ -87,7 +87,7 @@ impl<'d> Checker<'d> {
     pub(super) fn problem(&mut self, problem: Problem, that: &Spanned<String>) {
         let span = place_of(&problem, that.get_ref(), 0, &that.span(), &self.read.text);
         self.faults
-            .push(Fault::new(span, problem.message, problem.mend));
+            .push(Fault::new(span, problem.message, problem.fix));
     }
 
     /// Tells what is wrong with a part of a text.
@@ -96,9 +96,9 @@ impl<'d> Checker<'d> {
         part: &Expression,
         text: &Spanned<String>,
         message: impl Into<String>,
-        mend: impl Into<String>,
+        fix: impl Into<String>,
     ) {
-        self.problem(Problem::new(part.span.clone(), message, mend), text);
+        self.problem(Problem::new(part.span.clone(), message, fix), text);
     }
 
     /// Whether there is such an entity, component, template or parameter.
@@ -137,8 +137,8 @@ impl<'d> Checker<'d> {
             }
             _ => None,
         };
-        if let Some((message, mend)) = problem {
-            self.problem_of(source, that, message, mend);
+        if let Some((message, fix)) = problem {
+            self.problem_of(source, that, message, fix);
         }
     }
 
@@ -159,7 +159,7 @@ impl<'d> Checker<'d> {
         kinds: &str,
         known: impl Iterator<Item = &'n str>,
     ) -> (String, String) {
-        let message = format!("there is no {kind} `{name}`");
+        let message = format!("unknown {kind} `{name}`");
         (message, self.suggest(name, kinds, known))
     }
 
@@ -172,7 +172,7 @@ impl<'d> Checker<'d> {
             }
             if let Some(function) = base.strip_suffix("()") {
                 return Some((
-                    format!("there is no function `{function}`"),
+                    format!("unknown function `{function}`"),
                     unknown_function(function),
                 ));
             }
@@ -219,8 +219,8 @@ impl<'d> Checker<'d> {
             _ => false,
         };
         if is_number {
-            let mend = "compare it with another, such as `= 3`";
-            self.problem_of(condition, that, "this is a value and no condition", mend);
+            let fix = "compare it with another, such as `= 3`";
+            self.problem_of(condition, that, "this is a value and no condition", fix);
         }
     }
 
@@ -266,7 +266,7 @@ impl<'d> Checker<'d> {
         };
         let is_frame = matches!(time, Time::Frame(_));
         let wrong = if is_frame && (value.fract() != 0.0 || value < 0.0) {
-            let message = format!("{value} is no number of a frame");
+            let message = format!("{value} is not a frame number");
             Some((message, "write a whole number of 0 or more"))
         } else if value < 0.0 {
             Some((
@@ -283,8 +283,8 @@ impl<'d> Checker<'d> {
         };
         match wrong.or_else(|| self.beyond_end(frame)) {
             None => Some(frame),
-            Some((message, mend)) => {
-                self.problem_of(number, that, message, mend);
+            Some((message, fix)) => {
+                self.problem_of(number, that, message, fix);
                 None
             }
         }

@@ -18,8 +18,8 @@ impl<'d> Checker<'d> {
                 format!("this is frame {frame}, but frames are counted from {first}"),
                 format!("write {first} or more"),
             );
-        } else if let Some((message, mend)) = self.beyond_end(frame) {
-            self.fault(at, message, mend);
+        } else if let Some((message, fix)) = self.beyond_end(frame) {
+            self.fault(at, message, fix);
         }
         frame
     }
@@ -30,7 +30,7 @@ impl<'d> Checker<'d> {
         frames.map_or(0, |frames| *frames.get_ref())
     }
 
-    /// What is wrong with a frame that the scene does not come to, and how to mend it.
+    /// The problem with a frame beyond the end of the scene, and how to fix it.
     pub(super) fn beyond_end(&self, frame: u64) -> Option<(String, &'static str)> {
         let frames = self.frames();
         (frame > frames && frames > 0).then(|| {

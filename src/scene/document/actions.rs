@@ -16,16 +16,16 @@ pub(in crate::scene) struct CueEntry {
     /// Scene time in seconds: the first frame that ends at this time or later.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) time: Option<Spanned<f64>>,
-    /// Again and again, so many seconds apart.
+    /// Repeatedly, at this interval in seconds.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) every: Option<Spanned<f64>>,
-    /// Again and again, so many frames apart.
+    /// Repeatedly, at this interval in frames.
     #[schemars(with = "Option<u64>", range(min = 1))]
     pub(in crate::scene) every_frames: Option<Spanned<u64>>,
-    /// From when on, in seconds; only with `every` and `every-frames`. From the first frame on unless given.
+    /// The start in seconds; only with `every` and `every-frames`. Default: the first frame.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) from: Option<Spanned<f64>>,
-    /// Until when, in seconds; only with `every` and `every-frames`. To the end unless given.
+    /// The end in seconds; only with `every` and `every-frames`. Default: the last frame.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) to: Option<Spanned<f64>>,
     /// Changes fields and components of an entity; what is left out stays.
@@ -45,7 +45,7 @@ pub(in crate::scene) struct CueEntry {
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(in crate::scene) struct RuleEntry {
-    /// A condition in the language of `docs/scene-language.md`. It is looked at after each frame; what it brings about happens
+    /// A condition in the language of `docs/scene-language.md`. It is checked after each frame; the actions run
     /// before the next one, when it has come to hold.
     #[schemars(with = "Option<String>")]
     pub(in crate::scene) when: Option<Spanned<String>>,
@@ -62,10 +62,10 @@ pub(in crate::scene) struct RuleEntry {
     #[serde(rename = "where")]
     #[schemars(with = "Option<String>")]
     pub(in crate::scene) condition: Option<Spanned<String>>,
-    /// Only the first time; false unless given.
+    /// Whether the rule fires only the first time. Default: false.
     #[serde(default)]
     pub(in crate::scene) once: bool,
-    /// After each frame in which it holds, not only when it has come to hold; false unless given.
+    /// Whether the rule fires after each frame in which the condition holds, not only when it begins to hold. Default: false.
     #[serde(default)]
     pub(in crate::scene) each_frame: bool,
     /// What happens, one after the other.
@@ -92,7 +92,7 @@ impl RuleEntry {
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(in crate::scene) struct ActionEntry {
-    /// How likely it is, from 0 to 1; 1 unless given. The same in each run.
+    /// The probability of the action, from 0 to 1; the outcome is the same in each run. Default: 1.
     #[schemars(with = "Option<f64>", range(min = 0, max = 1))]
     pub(in crate::scene) chance: Option<Spanned<f64>>,
     /// Changes fields and components of an entity; what is left out stays.
@@ -142,7 +142,7 @@ pub(in crate::scene) struct LinkEntry {
     /// The name of its parent from then on.
     #[schemars(with = "String")]
     pub(in crate::scene) under: Spanned<String>,
-    /// Whether it stays where it is in the world, or keeps its local placement; true unless given.
+    /// Whether it keeps its world placement instead of its local one. Default: true.
     pub(in crate::scene) in_place: Option<bool>,
 }
 
@@ -196,7 +196,7 @@ pub(in crate::scene) struct EmitEntry {
     /// The registered name of the event.
     #[schemars(with = "String")]
     pub(in crate::scene) event: Spanned<String>,
-    /// What it holds. Under `entity` and `other` stand names of entities.
+    /// The fields of the event. `entity` and `other` are names of entities.
     #[schemars(with = "Option<serde_json::Value>")]
     pub(in crate::scene) with: Option<Spanned<serde_json::Value>>,
 }
@@ -235,7 +235,7 @@ pub(in crate::scene) struct OwnEntry {
     /// The name under which it is registered.
     #[schemars(with = "String")]
     pub(in crate::scene) name: Spanned<String>,
-    /// Whatever it takes.
+    /// Any parameters.
     #[serde(default)]
     pub(in crate::scene) with: serde_json::Value,
 }

@@ -35,7 +35,7 @@ fn any_parameters(_: &mut schemars::SchemaGenerator) -> schemars::Schema {
     schemars::json_schema!({
         "type": "object",
         "additionalProperties": { "type": ["number", "string", "boolean"] },
-        "description": "Parameters with their defaults, which can be set when the scene is loaded. A text that begins with `=` is worked out with them, here and wherever a value is wanted."
+        "description": "Parameters with their defaults, which can be set when the scene is loaded. A text that begins with `=` is an expression over them, here and in place of any value."
     })
 }
 
@@ -63,24 +63,24 @@ fn or_expression(schema: &mut schemars::Schema) {
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 #[schemars(title = "Gerust scene")]
 pub(in crate::scene) struct Document {
-    // Required, but told to be missing by `check`: so the rest of a file without them is checked as well.
+    // Required, but `check` reports that it is missing, so that the rest of the file is checked as well.
     /// What the scene shows.
     #[schemars(required)]
     pub(in crate::scene) title: Option<String>,
     /// How many frames it runs, at least 1.
     #[schemars(required, with = "u64", range(min = 1))]
     pub(in crate::scene) frames: Option<Spanned<u64>>,
-    /// Seconds of scene time per frame; 1/60 unless given.
+    /// Seconds of scene time per frame. Default: 1/60.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) step: Option<Spanned<f64>>,
-    /// Milliseconds of real time that a frame should take at most; 1000/60 unless given.
+    /// The budget of a frame, in milliseconds of real time. Default: 1000/60.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) budget_ms: Option<Spanned<f64>>,
     /// Milliseconds of real time that systems should take at most in a frame, by name.
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, f64>")]
     pub(in crate::scene) budgets_ms: BTreeMap<Spanned<String>, Spanned<f64>>,
-    /// How many frames are warm-up, whose times do not count; a tenth of all, at most 60, unless given.
+    /// The number of first frames whose times do not count. Default: a tenth of all, at most 60.
     #[schemars(with = "Option<u64>")]
     pub(in crate::scene) warm_up: Option<Spanned<u64>>,
     /// Further scene files, by paths from the directory of this one: their entities, templates, layers, parameters, cues and
@@ -93,18 +93,18 @@ pub(in crate::scene) struct Document {
     /// Upper bounds that keep a faulty scene from taking all memory; the loading program can override each.
     #[serde(default)]
     pub(in crate::scene) limits: LimitsEntry,
-    /// The acceleration that dynamic bodies feel, in m/s²; [0, -9.81, 0] unless given.
+    /// The acceleration of dynamic bodies, in m/s². Default: [0, -9.81, 0].
     pub(in crate::scene) gravity: Option<Triple>,
-    /// 2 if z takes no part in collision; 3 unless given.
+    /// 2 if z takes no part in collision. Default: 3.
     #[schemars(with = "Option<u8>", range(min = 2, max = 3))]
     pub(in crate::scene) dimensions: Option<Spanned<u8>>,
-    /// How often in a frame overlapping dynamic bodies are moved apart at most; 4 unless given.
+    /// The most passes in a frame that separate overlapping dynamic bodies. Default: 4.
     #[schemars(with = "Option<u32>")]
     pub(in crate::scene) iterations: Option<Spanned<u32>>,
-    /// How far apart boxes may be and still touch, in metres; 0.001 unless given.
+    /// The largest distance of boxes that touch, in metres. Default: 0.001.
     #[schemars(with = "Option<f64>", range(min = 0.0))]
     pub(in crate::scene) margin: Option<Spanned<f64>>,
-    /// The seed of all that systems leave to chance, such as where spawners make copies; that of the program unless given.
+    /// The seed of all random numbers of systems, such as the places of a spawner's copies. Default: that of the program.
     pub(in crate::scene) seed: Option<u64>,
     /// Layers by name, each with the names of the layers that it meets. Meeting is mutual, so one side is enough. The
     /// layer `default` is always there and meets every other.
@@ -131,7 +131,7 @@ pub(in crate::scene) struct Document {
     #[serde(default)]
     #[schemars(with = "Vec<RuleEntry>")]
     pub(in crate::scene) rules: Vec<Spanned<RuleEntry>>,
-    /// What must be so at a frame or a time, or by then.
+    /// A condition that must hold at a frame or a time, or by then.
     #[serde(default)]
     #[schemars(with = "Vec<ExpectEntry>")]
     pub(in crate::scene) expect: Vec<Spanned<ExpectEntry>>,
@@ -140,7 +140,7 @@ pub(in crate::scene) struct Document {
 // The four parts of an entity stand in three tables, field by field: `serde` can share fields between tables, but then
 // loses where in the file they are.
 
-/// What an entity consists of.
+/// The parts of an entity.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub(in crate::scene) struct Preset {
@@ -162,7 +162,7 @@ pub(in crate::scene) struct Preset {
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub(in crate::scene) struct EntityEntry {
-    /// What to call it; no two entities of a scene share a name.
+    /// The name, unique within the scene.
     #[schemars(with = "Option<String>")]
     pub(in crate::scene) name: Option<Spanned<String>>,
     /// The preset that it is made from.
@@ -183,7 +183,7 @@ pub(in crate::scene) struct EntityEntry {
     /// Entities that are linked under it; named `name/child` after its name.
     #[schemars(with = "Vec<EntityEntry>")]
     pub(in crate::scene) children: Vec<Spanned<EntityEntry>>,
-    /// What is otherwise about children of its template, by their names: `hook`, or `trolley/hook` for a child's child.
+    /// Changes to the children of its template, by their names: `hook`, or `trolley/hook` for a child's child.
     #[schemars(with = "BTreeMap<String, Preset>")]
     pub(in crate::scene) overrides: BTreeMap<Spanned<String>, Preset>,
     /// Several in the place of one.
@@ -225,7 +225,7 @@ pub(in crate::scene) struct ColliderEntry {
     /// The size along each axis, in metres, not negative.
     #[schemars(with = "Option<Triple>")]
     pub(in crate::scene) size: Option<Spanned<Triple>>,
-    /// Where the middle of the box is, from the entity's origin; [0, 0, 0] unless given.
+    /// The center of the box, from the entity's origin. Default: [0, 0, 0].
     pub(in crate::scene) center: Option<Triple>,
     /// Several boxes instead of `size` and `center`.
     #[schemars(with = "Option<Vec<BoxEntry>>")]
@@ -234,20 +234,20 @@ pub(in crate::scene) struct ColliderEntry {
     #[serde(default)]
     #[schemars(with = "BTreeMap<String, Vec<BoxEntry>>")]
     pub(in crate::scene) sets: BTreeMap<Spanned<String>, Vec<BoxEntry>>,
-    /// The name of the set that counts; `default` unless given.
+    /// The name of the active set. Default: `default`.
     #[schemars(with = "Option<String>")]
     pub(in crate::scene) set: Option<Spanned<String>>,
     /// A grid of solid tiles instead of boxes.
     #[schemars(with = "Option<TilesEntry>")]
     pub(in crate::scene) tiles: Option<Spanned<TilesEntry>>,
-    /// Whether its boxes stay along the axes when the entity is turned, instead of growing around it; false unless given.
+    /// Whether its boxes stay along the axes when the entity rotates, instead of growing to enclose it. Default: false.
     pub(in crate::scene) upright: Option<bool>,
-    /// Whether it stops dynamic bodies (`solid`, unless given) or only reports contacts (`sensor`).
+    /// Whether it stops dynamic bodies (`solid`) or only reports contacts (`sensor`). Default: `solid`.
     pub(in crate::scene) kind: Option<ColliderKind>,
-    /// The name of its layer; `default` unless given.
+    /// The name of its layer. Default: `default`.
     #[schemars(with = "Option<String>")]
     pub(in crate::scene) layer: Option<Spanned<String>>,
-    /// Whether it takes part; true unless given.
+    /// Whether it takes part. Default: true.
     pub(in crate::scene) on: Option<bool>,
 }
 
@@ -271,8 +271,8 @@ pub(in crate::scene) struct TilesEntry {
     pub(in crate::scene) rows: Vec<String>,
     /// The size of a tile, in metres.
     pub(in crate::scene) tile: Triple,
-    /// How the rows lie: on the `ground`, seen from above, from the entity's origin along x and z (unless given), or as a
-    /// `wall`, seen from the front, the last row standing on the entity's origin.
+    /// How the rows lie: on the `ground`, seen from above, from the entity's origin along x and z, or as a `wall`,
+    /// seen from the front, with the last row at the entity's origin. Default: `ground`.
     #[serde(default)]
     pub(in crate::scene) plane: PlaneEntry,
 }
@@ -296,20 +296,20 @@ pub(in crate::scene) enum ColliderKind {
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
 pub(in crate::scene) struct BodyEntry {
-    /// `static`, `kinematic` (moves through everything, carries and pushes) or `dynamic` (falls and stops; unless given).
+    /// `static`, `kinematic` (ignores obstacles, carries and pushes) or `dynamic` (falls and stops). Default: `dynamic`.
     pub(in crate::scene) motion: Option<MotionEntry>,
     /// Metres per second, in world space.
     #[schemars(with = "Option<Triple>")]
     pub(in crate::scene) velocity: Option<Spanned<Triple>>,
-    /// How much of gravity it feels; 1 unless given.
+    /// The share of gravity that acts on it. Default: 1.
     pub(in crate::scene) gravity_scale: Option<f32>,
-    /// Kilograms, above 0; 1 unless given.
+    /// The mass in kilograms, above 0. Default: 1.
     #[schemars(with = "Option<f32>")]
     pub(in crate::scene) mass: Option<Spanned<f32>>,
-    /// The share of its speed that it keeps when it bounces, from 0 to 1; 0 unless given.
+    /// The share of its speed that it keeps when it bounces, from 0 to 1. Default: 0.
     #[schemars(with = "Option<f32>", range(min = 0, max = 1))]
     pub(in crate::scene) restitution: Option<Spanned<f32>>,
-    /// How much faces hold it back, 0 or more; 0 unless given.
+    /// The coefficient of friction, 0 or more. Default: 0.
     #[schemars(with = "Option<f32>", range(min = 0))]
     pub(in crate::scene) friction: Option<Spanned<f32>>,
 }
@@ -341,13 +341,13 @@ pub(in crate::scene) struct SetEntry {
     pub(in crate::scene) components: Option<String>,
 }
 
-/// Something that must be so: either `that`, or exactly one of `frame`, `time`, `by-frame` and `by-time`, and exactly one of `touching`, `apart`, `position`, `count` and `budget`.
+/// An expectation: either `that`, or exactly one of `frame`, `time`, `by-frame` and `by-time`, and exactly one of `touching`, `apart`, `position`, `count` and `budget`.
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(in crate::scene) struct ExpectEntry {
-    /// What it means, in words, for reports.
+    /// A description in words, for reports.
     pub(in crate::scene) what: Option<String>,
-    /// What must be so and when, in the language of `docs/scene-language.md`: `truck-1 touches barrier by 3 s`.
+    /// A condition with a time, in the language of `docs/scene-language.md`: `truck-1 touches barrier by 3 s`.
     #[schemars(with = "Option<String>")]
     pub(in crate::scene) that: Option<Spanned<String>>,
     /// The frame; 0 is the state as loaded.
@@ -356,10 +356,10 @@ pub(in crate::scene) struct ExpectEntry {
     /// Scene time in seconds: the first frame that ends at this time or later.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) time: Option<Spanned<f64>>,
-    /// It must be so in some frame up to this one.
+    /// It must hold in at least one frame up to this one.
     #[schemars(with = "Option<u64>")]
     pub(in crate::scene) by_frame: Option<Spanned<u64>>,
-    /// It must be so in some frame up to this time.
+    /// It must hold in at least one frame up to this time.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) by_time: Option<Spanned<f64>>,
     /// The names of two entities that touch.
@@ -382,12 +382,12 @@ pub(in crate::scene) struct ExpectEntry {
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(in crate::scene) struct BudgetEntry {
-    /// The name of a system; the frame unless given.
+    /// The name of a system. Default: the whole frame.
     pub(in crate::scene) of: Option<String>,
-    /// So many percent of the frames must keep to it, from 1 to 100; 95 unless given.
+    /// The percentage of frames within the budget, from 1 to 100. Default: 95.
     #[schemars(with = "Option<u32>", range(min = 1, max = 100))]
     pub(in crate::scene) percentile: Option<Spanned<u32>>,
-    /// Milliseconds; what `budget-ms` and `budgets-ms` say unless given.
+    /// Milliseconds. Default: the value of `budget-ms` or `budgets-ms`.
     #[schemars(with = "Option<f64>")]
     pub(in crate::scene) at_most_ms: Option<Spanned<f64>>,
 }
@@ -401,7 +401,7 @@ pub(in crate::scene) struct PositionEntry {
     pub(in crate::scene) entity: Spanned<String>,
     /// The wanted place of its origin, in metres.
     pub(in crate::scene) is: Triple,
-    /// How far from there it may be, in metres; 0.001 unless given.
+    /// The largest distance from there, in metres. Default: 0.001.
     #[schemars(with = "Option<f32>")]
     pub(in crate::scene) within: Option<Spanned<f32>>,
 }
@@ -410,14 +410,14 @@ pub(in crate::scene) struct PositionEntry {
 #[derive(Deserialize, JsonSchema, Debug)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case")]
 pub(in crate::scene) struct CountEntry {
-    /// Only entities made from this template count; all entities unless given.
+    /// Only entities made from this template count. Default: all entities.
     #[schemars(with = "Option<String>")]
     pub(in crate::scene) template: Option<Spanned<String>>,
-    /// Exactly so many.
+    /// Exactly this number.
     pub(in crate::scene) is: Option<u64>,
-    /// So many or more.
+    /// At least this number.
     pub(in crate::scene) at_least: Option<u64>,
-    /// So many or fewer.
+    /// At most this number.
     pub(in crate::scene) at_most: Option<u64>,
 }
 

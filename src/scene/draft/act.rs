@@ -77,7 +77,7 @@ impl Act {
         Self::of("push", push)
     }
 
-    /// Pushes all dynamic bodies away from a place: with so many kg·m/s there, and none at the radius, in metres.
+    /// Pushes all dynamic bodies away from a place: with `strength` in kg·m/s there, and 0 at the radius, in metres.
     #[must_use]
     pub fn push_away(from: Vec3, radius: f32, strength: f32) -> Self {
         let push = json!({

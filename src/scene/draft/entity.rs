@@ -171,7 +171,7 @@ impl EntityDraft {
 
     pub(super) fn into_table(self) -> Table {
         let mut table = Table::new();
-        // What it is comes first.
+        // The parts of the entity come first.
         const FIRST: [&str; 3] = ["name", "template", "parent"];
         let (first, rest): (Vec<_>, Vec<_>) = self
             .keys

@@ -20,7 +20,7 @@ use written::{inline, item};
 
 /// A scene that is written in code, as the text of a scene file.
 ///
-/// It can be run at once, and written into a file that `gerust run` runs. Whatever has no method of its own can be put in by
+/// It can run immediately, or be written into a file for `gerust run`. Keys without a method of their own can be set with
 /// [`SceneDraft::setting`] and [`EntityDraft::key`], under the names of `docs/scene-format.md`. Nothing is checked before
 /// [`SceneDraft::build`], which tells all faults with lines of [`SceneDraft::text`].
 ///
@@ -50,7 +50,7 @@ pub struct SceneDraft {
 }
 
 impl SceneDraft {
-    /// A scene without entities, of so many frames.
+    /// A scene with a number of frames and without entities.
     #[must_use]
     pub fn new(title: &str, frames: u64) -> Self {
         let document = DocumentMut::new();
@@ -128,7 +128,7 @@ impl SceneDraft {
         self.acting("cues", [("frame", Json::from(frame))], acts)
     }
 
-    /// Does something every so many frames, from the first on.
+    /// Runs actions at an interval in frames, from the first frame on.
     #[must_use]
     pub fn cue_every(self, frames: u64, acts: impl IntoIterator<Item = Act>) -> Self {
         self.acting("cues", [("every-frames", Json::from(frames))], acts)

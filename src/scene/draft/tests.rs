@@ -13,7 +13,7 @@ fn run(draft: &SceneDraft) -> crate::scene::Report {
     scene.run(runtime).expect("nothing fails")
 }
 
-/// Whatever can be drafted is a scene that does what it says.
+/// Every drafted scene loads and does what it says.
 #[test]
 fn every_part_comes_to_a_scene_that_runs() {
     let crate_ = EntityDraft::new()
@@ -111,7 +111,7 @@ fn faults_point_into_the_text() {
         .build(&Registry::standard())
         .expect_err("there is no such template");
     let fault = &error.faults()[0];
-    assert_eq!(fault.message(), "there is no template `gul`");
+    assert_eq!(fault.message(), "unknown template `gul`");
     let line = draft
         .text()
         .lines()

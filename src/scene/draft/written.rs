@@ -8,10 +8,10 @@ use toml_edit::{Array, InlineTable, Item, Value};
 ///
 /// # Panics
 ///
-/// If it cannot be written down, as a map whose keys are no texts.
+/// If it cannot be written, such as a map whose keys are not texts.
 pub(super) fn json_of(value: &impl Serialize) -> Json {
     // By way of text: as a value, a number of 32 bits would become one of 64 with digits that say nothing.
-    let text = serde_json::to_string(value).expect("the value can be written down");
+    let text = serde_json::to_string(value).expect("the value can be written");
     serde_json::from_str(&text).expect("it was written just now")
 }
 

@@ -5,7 +5,7 @@ use super::{Expression, ExpressionKind, Function, Operator, Path, Problem, Quest
 use crate::scene::fault::suggest;
 use std::fmt;
 
-/// What an expression comes to.
+/// The value of an expression.
 #[derive(Clone, PartialEq, Debug)]
 pub(crate) enum Value {
     Number(f64),
@@ -80,7 +80,7 @@ pub(crate) trait Names {
     ///
     /// # Errors
     ///
-    /// With what is wrong and how to mend it, if that is known better than from the name alone.
+    /// With what is wrong and how to fix it, if that is known better than from the name alone.
     fn value(&self, path: &Path) -> Result<Option<Value>, (String, String)>;
 
     /// The answer to a question; `None` where there is no world to ask.
@@ -93,12 +93,12 @@ pub(crate) trait Names {
         Ok(None)
     }
 
-    /// All names, for whoever has mistyped one.
+    /// All names, for spelling suggestions.
     fn all(&self) -> Vec<&str>;
 }
 
 impl Expression {
-    /// What is compared with a value that is written out, and that value: `a.b = 3`, within a tolerance or not.
+    /// The operand that is compared with a written value, and that value: `a.b = 3`, with or without a tolerance.
     pub(crate) fn stored(&self) -> Option<(&Self, &Self)> {
         let (asked, stored) = match &self.kind {
             ExpressionKind::Binary(Operator::Equal, asked, stored) => (&**asked, &**stored),
@@ -191,7 +191,7 @@ impl Expression {
         }
     }
 
-    /// What was found out, with the place of this expression if it is a problem.
+    /// The result, with the place of this expression if it is a problem.
     fn told(
         &self,
         found: Result<Option<Value>, (String, String)>,
@@ -199,7 +199,7 @@ impl Expression {
     ) -> Result<Value, Problem> {
         match found {
             Ok(found) => found.ok_or_else(otherwise),
-            Err((message, mend)) => Err(Problem::new(self.span.clone(), message, mend)),
+            Err((message, fix)) => Err(Problem::new(self.span.clone(), message, fix)),
         }
     }
 
@@ -209,7 +209,7 @@ impl Expression {
         match name.strip_suffix("()") {
             Some(function) => Problem::new(
                 span,
-                format!("there is no function `{function}`"),
+                format!("unknown function `{function}`"),
                 unknown_function(function),
             ),
             None => Problem::new(

@@ -59,7 +59,7 @@ impl fmt::Display for Path {
     }
 }
 
-/// What can be asked about a world, with the names of entities, templates and events.
+/// The subjects of questions about a world, with the names of entities, templates and events.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(super) enum Question {
     Touches(String, String),
@@ -220,24 +220,24 @@ impl Function {
     }
 }
 
-/// What is wrong with a text, and where in it.
+/// The problem with a text, and its place.
 #[derive(Clone, PartialEq, Eq, Debug)]
 pub(super) struct Problem {
     pub(super) span: Range<usize>,
     pub(super) message: String,
-    pub(super) mend: String,
+    pub(super) fix: String,
 }
 
 impl Problem {
     pub(super) fn new(
         span: Range<usize>,
         message: impl Into<String>,
-        mend: impl Into<String>,
+        fix: impl Into<String>,
     ) -> Self {
         Self {
             span,
             message: message.into(),
-            mend: mend.into(),
+            fix: fix.into(),
         }
     }
 }

@@ -192,7 +192,7 @@ fn operand(input: &mut Input<'_>) -> ModalResult<Expression> {
         .parse_next(input)
 }
 
-/// An operand that may be something else as well: what is wanted is told by who asks.
+/// An operand or another alternative: the caller says what it expected.
 pub(super) fn bare_operand(input: &mut Input<'_>) -> ModalResult<Expression> {
     let spanned = |(kind, span): (ExpressionKind, Range<usize>)| Expression { kind, span };
     let text = quoted('"').map(ExpressionKind::Text);
@@ -235,7 +235,7 @@ fn path(input: &mut Input<'_>) -> ModalResult<Path> {
         .parse_next(input)
 }
 
-/// What begins with a name or `count of` and goes on with a word of a question.
+/// A question: a name or `count of`, followed by a word of a question.
 fn question(input: &mut Input<'_>) -> ModalResult<Question> {
     let entity =
         |input: &mut Input<'_>| alt((quoted('`'), plain_name.map(str::to_owned))).parse_next(input);
@@ -358,7 +358,7 @@ fn call(input: &mut Input<'_>) -> ModalResult<Expression> {
         .into_iter()
         .find(|function| function.name() == name);
     let Some(function) = function else {
-        // Told when it is worked out, with the names that there are: here only one position can be told.
+        // Reported at evaluation, with the known names: a parse error has only one position.
         let kind = ExpressionKind::Path(Path {
             base: format!("{name}()"),
             fields: Vec::new(),
@@ -387,7 +387,7 @@ fn is_inside_name(letter: char) -> bool {
     letter.is_alphanumeric() || letter == '_'
 }
 
-/// What to say of a function that is not there.
+/// The message about an unknown function.
 pub(crate) fn unknown_function(name: &str) -> String {
     suggest(name, "functions", Function::ALL.map(Function::name))
 }

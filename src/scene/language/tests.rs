@@ -81,7 +81,7 @@ fn comparisons_and_words_come_to_truths() {
 
 #[test]
 fn problems_point_at_the_character() {
-    for (text, span, message, mend) in [
+    for (text, span, message, fix) in [
         (
             "",
             0..0,
@@ -139,7 +139,7 @@ fn problems_point_at_the_character() {
         (
             "maxx(1)",
             0..4,
-            "there is no function `maxx`",
+            "unknown function `maxx`",
             "did you mean `max`?",
         ),
         (
@@ -185,7 +185,7 @@ fn problems_point_at_the_character() {
             (span, message),
             "{text}"
         );
-        assert!(problem.mend.starts_with(mend), "{text}: {}", problem.mend);
+        assert!(problem.fix.starts_with(fix), "{text}: {}", problem.fix);
     }
 }
 
@@ -412,5 +412,42 @@ proptest! {
         prop_assume!(text.len() < 900);
         let parsed = parse(&text);
         prop_assert_eq!(parsed.map(without_places), Ok(expression), "{}", text);
+    }
+}
+
+#[test]
+fn the_depth_of_brackets_is_counted_and_its_place_given() {
+    let nested = |depth: usize| format!("{}1{}", "(".repeat(depth), ")".repeat(depth));
+    assert_eq!(number(&nested(30)), 1.0);
+    let problem = parse(&nested(31)).expect_err("one too many");
+    assert_eq!(problem.span, 30..31, "the bracket that is one too many");
+    // Closed brackets do not count.
+    let many = vec!["(1)"; 100].join(" + ");
+    assert_eq!(number(&many), 100.0);
+    let twice = format!("{} + {}", nested(30), nested(30));
+    assert_eq!(number(&twice), 2.0);
+}
+
+#[test]
+fn vectors_are_multiplied_and_divided_by_numbers_only() {
+    let vector = |text: &str| match worked_out(text).expect(text) {
+        Value::Vector(vector) => vector,
+        other => panic!("{text} came to {other:?}"),
+    };
+    assert_eq!(vector("(1, 2, 3) + (10, 20, 30)"), [11.0, 22.0, 33.0]);
+    assert_eq!(vector("(1, 2, 3) - (10, 20, 30)"), [-9.0, -18.0, -27.0]);
+    assert_eq!(vector("(1, 2, 3) * 4"), [4.0, 8.0, 12.0]);
+    assert_eq!(vector("(1, 2, 3) / 4"), [0.25, 0.5, 0.75]);
+    assert_eq!(vector("4 * (1, 2, 3)"), [4.0, 8.0, 12.0]);
+    for wrong in [
+        "(1, 2, 3) * (1, 2, 3)",
+        "(1, 2, 3) / (1, 2, 3)",
+        "(1, 2, 3) + 1",
+        "1 + (1, 2, 3)",
+        "1 / (1, 2, 3)",
+        "1 - (1, 2, 3)",
+        "(1, 2, 3) < (1, 2, 4)",
+    ] {
+        assert!(worked_out(wrong).is_err(), "{wrong}");
     }
 }

@@ -58,7 +58,7 @@ pub fn acts(names: Vec<String>) -> BoxedStrategy<Act> {
     .boxed()
 }
 
-/// A scene of your own with up to so many cues added about some of its entities, at frames up to the last.
+/// A scene of your own with up to a number of cues about some of its entities, at frames up to the last.
 ///
 /// # Example
 ///

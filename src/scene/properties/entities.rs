@@ -7,7 +7,7 @@ use glam::Vec3;
 use proptest::collection::vec;
 use proptest::prelude::*;
 
-/// Entities `node-1`, `node-2` and so on, up to so many, each under one of those before it or under none.
+/// Entities `node-1`, `node-2` and so on, at most a number of them, each under one of those before it or a root.
 ///
 /// # Example
 ///
@@ -43,7 +43,7 @@ pub fn hierarchies(most: usize) -> impl Strategy<Value = Vec<EntityDraft>> {
     })
 }
 
-/// Entities `box-1`, `box-2` and so on, up to so many: solid ones and sensors, that stand, are moved, or move as bodies.
+/// Entities `box-1`, `box-2` and so on, at most a number of them: solid or sensor; static, kinematic or dynamic.
 ///
 /// # Example
 ///

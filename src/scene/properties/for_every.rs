@@ -11,7 +11,7 @@ use std::path::{Path, PathBuf};
 
 /// Runs scenes of a strategy in runtimes as a function makes them: all of their expectations must hold.
 ///
-/// The scenes are the same in each run, so that a test that fails goes on failing until the reason is mended.
+/// The scenes are the same in each run, so a failing test fails until its cause is fixed.
 ///
 /// # Example
 ///
@@ -55,7 +55,7 @@ impl<'r> ForEvery<'r> {
         }
     }
 
-    /// Runs so many scenes.
+    /// Runs a number of scenes.
     #[must_use]
     pub fn cases(self, cases: u32) -> Self {
         Self { cases, ..self }
@@ -146,7 +146,7 @@ impl fmt::Debug for ForEvery<'_> {
 pub struct FailingScene {
     draft: SceneDraft,
     reason: String,
-    /// Where it was to be written, and what came of that.
+    /// The path to which it should be written, and the result.
     written: Option<(PathBuf, Result<(), String>)>,
 }
 

@@ -49,7 +49,7 @@ impl Default for Extent {
 }
 
 /// Whole scenes: a floor, boxes on and above it, a hierarchy, and a script of cues about them. They have no expectations yet: add
-/// what must be so by `prop_map`.
+/// expectations with `prop_map`.
 ///
 /// # Example
 ///

@@ -18,7 +18,7 @@ fn built(draft: &SceneDraft) -> Scene {
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(48))]
 
-    /// Whatever is made has no faults, and comes out the same on any number of threads.
+    /// Every made scene is free of faults and has the same result on any number of threads.
     #[test]
     fn random_scenes_run_alike_on_any_number_of_threads(draft in scenes(Extent::default())) {
         let scene = built(&draft);
@@ -36,7 +36,7 @@ proptest! {
         prop_assert_eq!(alone, digest(2).expect("nothing fails"));
     }
 
-    /// From any frame on, a recorded run goes on as it did.
+    /// A recorded run that resumes at any frame continues in the same way.
     #[test]
     fn random_scenes_go_on_from_their_recordings(
         draft in scenes(Extent { frames: 40, ..Extent::default() }),
@@ -69,7 +69,7 @@ fn the_smallest_scene_that_fails_is_told_and_runs_again() {
     let all = scenes(Extent::default()).prop_map(|scene| scene.expect("entities < 4"));
     let every = ForEvery::new(&registry, runtime).write_to(&path);
     let failing = every.check(&all).expect_err("most have more");
-    // The floor and three others, whatever they are; and nothing happens.
+    // The floor and any three other entities, without any cue.
     let text = failing.draft().text();
     let (entities, cues) = (
         text.matches("[[entities]]").count(),

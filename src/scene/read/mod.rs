@@ -30,7 +30,7 @@ pub(super) type ComponentValues = Vec<(String, Attach)>;
 /// A document with the component values that were taken out of it.
 pub(super) struct ReadScene {
     pub(super) document: Document,
-    /// The keys whose values were at fault: what is missing for that reason is not told again.
+    /// The keys with faulty values: suppresses errors that follow from the first.
     cut: Vec<Cut>,
     component_values: Vec<ComponentValues>,
     pub(super) parameters: ParameterValues,
@@ -65,7 +65,7 @@ impl ReadScene {
     }
 }
 
-/// What was read of a scene, and what is wrong with it. Without a document there is at least one fault.
+/// The parsed scene, and its faults. Without a document there is at least one fault.
 pub(super) struct Outcome {
     pub(super) scene: Option<ReadScene>,
     pub(super) sources: Sources,
@@ -114,7 +114,7 @@ fn read_sources(
         parsed.push((root, syntax_errors.is_empty()));
     }
     if parsed.iter().any(|(_, is_whole)| !is_whole) {
-        // What follows a broken line would be read wrongly, so only the broken lines are told.
+        // Lines after a broken one would be misread, so only the broken lines are reported.
         return None;
     }
     let mut parsed = parsed.into_iter().map(|(root, _)| root);
@@ -213,7 +213,7 @@ impl Reader<'_> {
                 is_fine
             }
             DeValue::Array(array) => {
-                // An array must keep its length, or a second fault would be told; it goes as a whole.
+                // An array must keep its length, or a second fault would be reported; it is removed as a whole.
                 let mut is_fine = true;
                 for item in array.iter_mut() {
                     is_fine &= self.keep_number(item);
@@ -319,7 +319,7 @@ impl Reader<'_> {
             None => {
                 self.faults.push(Fault::new(
                     name.span(),
-                    format!("there is no component `{text}`"),
+                    format!("unknown component `{text}`"),
                     suggest(text, "registered components", self.registry.names()),
                 ));
                 None
@@ -346,7 +346,7 @@ fn items<'t, 'i>(
 }
 
 /// Removes what lies at a span: the entry of a table whose key or value it is, or the item of a list of tables. An item of
-/// a plain list goes with the whole list, or a second fault would be told about the list's length.
+/// a plain list goes with the whole list, or a second fault would report the length of the list.
 fn cut_out(table: &mut DeTable<'_>, span: &Range<usize>) -> Option<Cut> {
     let found = table
         .iter()

@@ -1,6 +1,6 @@
-//! Parameters: numbers, texts and truths with names, and the expressions that are worked out with them.
+//! Parameters: numbers, texts and booleans with names, and the expressions over them.
 //!
-//! Wherever a scene file wants a value, a text that begins with `=` stands for what follows. All of these are worked out in the
+//! In place of any value, a scene file can have a text that begins with `=`: an expression. All of these are evaluated in the
 //! parsed tree, before `serde` sees it, so every value of every table can be one.
 
 use super::Cut;
@@ -124,7 +124,7 @@ impl ParameterValues {
             // A parameter at fault has been told already.
             if faults.is_empty() {
                 let known = values.0.keys().map(String::as_str);
-                let message = format!("there is no parameter `{name}` to be set");
+                let message = format!("unknown parameter `{name}`");
                 faults.push(Fault::new(
                     span.clone(),
                     message,
@@ -228,12 +228,12 @@ impl ParameterValues {
             Fault::new(
                 place_of(&problem, content, before, span, text),
                 problem.message,
-                problem.mend,
+                problem.fix,
             )
         })
     }
 
-    /// Puts values in the place of all expressions of a tree. What cannot be worked out is cut out and told. `literals` has to
+    /// Replaces all expressions of a tree by their values. Failing ones are removed and reported. `literals` has to
     /// live as long as the tree.
     pub(super) fn replace_all<'t>(
         &self,
@@ -349,7 +349,7 @@ fn at_span<'t>(value: DeValue<'t>, span: &Range<usize>) -> DeValue<'t> {
 
 type Replacement<'t> = (Option<Value>, &'t String);
 
-/// Replaces in the order in which values were worked out.
+/// Replaces in the order of evaluation.
 fn replace_in_table<'t>(
     table: &mut DeTable<'t>,
     replacements: &mut impl Iterator<Item = Replacement<'t>>,
@@ -368,7 +368,7 @@ fn replace_in_table<'t>(
     }
 }
 
-/// Whether a value is one: a list is none if one of its items could not be worked out.
+/// Returns `false` if an expression in the list failed.
 fn replace_in_value<'t>(
     value: &mut Spanned<DeValue<'t>>,
     replacements: &mut impl Iterator<Item = Replacement<'t>>,

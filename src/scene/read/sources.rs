@@ -136,8 +136,8 @@ impl Sources {
                 continue;
             }
             let shown = path.display();
-            if let Err((message, mend)) = refuse_elsewhere(&path, &root) {
-                faults.push(Fault::new(span, message, mend));
+            if let Err((message, fix)) = refuse_elsewhere(&path, &root) {
+                faults.push(Fault::new(span, message, fix));
                 continue;
             }
             match read_file(&path) {
@@ -153,8 +153,8 @@ impl Sources {
                 }
                 Err(error) => {
                     let message = format!("{shown} cannot be read: {error}");
-                    let mend = "check the path, which is taken from the directory of this file";
-                    faults.push(Fault::new(span, message, mend));
+                    let fix = "check the path, which is taken from the directory of this file";
+                    faults.push(Fault::new(span, message, fix));
                 }
             }
         }

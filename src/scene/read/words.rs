@@ -9,7 +9,7 @@ pub(super) fn syntax_fault(error: &toml::de::Error, start: usize) -> Fault {
     Fault::new(
         span.start + start..span.end + start,
         format!("this is not TOML: {}", error.message().trim()),
-        "mend the line; the rest of the file is checked after that",
+        "fix the line; the rest of the file is checked after that",
     )
 }
 
@@ -22,7 +22,7 @@ pub(super) fn shape_fault(error: &toml::de::Error, span: Range<usize>) -> Fault 
     {
         return Fault::new(
             span,
-            format!("there is no key `{wrong}` here"),
+            format!("unknown key `{wrong}` here"),
             suggest(wrong, "keys", known.iter().copied()),
         );
     }
@@ -58,7 +58,7 @@ pub(super) fn shape_fault(error: &toml::de::Error, span: Range<usize>) -> Fault 
             ),
             format!("write {}", in_words(wanted)),
         ),
-        None => Fault::new(span, message.to_owned(), "mend the value"),
+        None => Fault::new(span, message.to_owned(), "fix the value"),
     }
 }
 

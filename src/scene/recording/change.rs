@@ -1,4 +1,4 @@
-//! From one snapshot to the next, and back from what was written down of it.
+//! The changes from one snapshot to the next, and their application.
 
 use super::item::{FrameItem, Id, encoded};
 use crate::store::{Entities, Entity, Snapshot, Written};
@@ -15,7 +15,7 @@ pub(super) fn key_frame(now: &Snapshot) -> FrameItem {
     }
 }
 
-/// What has to be done to a snapshot to come to another one.
+/// The changes that turn a snapshot into another one.
 pub(super) fn change(before: &Snapshot, now: &Snapshot) -> FrameItem {
     let mut item = FrameItem::default();
     let gone = before.values.keys().copied();
@@ -80,7 +80,7 @@ fn fields_that_differ(before: &[u8], now: &[u8]) -> Option<Value> {
         return None;
     }
     let fields = Value::Map(fields);
-    // Whatever would not come out the same again, such as numbers that are none, is written as a whole.
+    // A value that would not be restored bit for bit, such as one with NaN, is written as a whole.
     (with_fields(before, &fields).as_deref() == Some(now)).then_some(fields)
 }
 
@@ -145,7 +145,7 @@ fn of(snapshot: &mut Snapshot, id: Id) -> Result<&mut Written, String> {
     written.ok_or_else(|| format!("{entity} has changed and is not there"))
 }
 
-/// Nobody.
+/// No entity.
 pub(super) fn nothing() -> Snapshot {
     Snapshot {
         ids: Entities::default(),

@@ -28,7 +28,7 @@ pub(super) enum Item {
     End(End),
 }
 
-/// What was recorded.
+/// The recorded run.
 #[derive(Clone, PartialEq, Serialize, Deserialize, Debug)]
 #[serde(rename_all = "kebab-case")]
 pub(super) struct Header {
@@ -66,10 +66,10 @@ impl From<Id> for Entity {
     }
 }
 
-/// What is put in the place of a value: all of it as bytes, or a map of the fields that have changed.
+/// The replacement of a value: the whole value as bytes, or a map of the changed fields.
 pub(super) type Put = (Id, Value);
 
-/// What a frame has changed, or, of a key frame, all that there is.
+/// The changes of a frame, or, for a key frame, the whole world.
 #[derive(Default, Serialize, Deserialize, Debug)]
 #[serde(rename_all = "kebab-case", default)]
 pub(super) struct FrameItem {

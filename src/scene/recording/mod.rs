@@ -1,4 +1,4 @@
-//! Recordings: runs written down frame by frame.
+//! Recordings: all frames of a run in a file.
 
 mod change;
 mod item;
@@ -19,9 +19,9 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-/// A run that was written down by a [`RecordingWriter`]: the registered components of all entities after each frame.
+/// A run recorded by a [`RecordingWriter`]: the registered components of all entities after each frame.
 ///
-/// Any frame can be looked at without the scene, its systems or its component types. What is cut off or damaged is read up to the
+/// Any frame can be read without the scene, its systems or its component types. A damaged recording is read up to the
 /// damage.
 ///
 /// # Example
@@ -84,7 +84,7 @@ impl Damage {
         self.byte
     }
 
-    /// What is wrong.
+    /// The problem.
     #[must_use]
     pub fn reason(&self) -> &str {
         &self.reason
@@ -186,7 +186,7 @@ impl Recording {
         Ok(recording)
     }
 
-    /// Whether a file begins like a recording, whatever follows. Returns `false` if the file cannot be read or is not a regular file.
+    /// Returns whether a file begins like a recording. Returns `false` if it cannot be read or is not a regular file.
     ///
     /// # Example
     ///

@@ -5,7 +5,7 @@ use crate::store::Snapshot;
 
 /// Looks at frames of a [`Recording`], one after the other or in any order; see there for an example.
 ///
-/// Going on to the next frame costs what has changed and the digest of the whole; going elsewhere starts at the key frame before
+/// Stepping to the next frame costs its changes and the digest of the whole world; a jump starts at the key frame before
 /// it. Each frame is checked against its digest.
 #[derive(Debug)]
 pub struct Playback<'r> {
@@ -30,7 +30,7 @@ impl<'r> Playback<'r> {
         self.recording
     }
 
-    /// The frame that was looked at last.
+    /// The current frame.
     #[must_use]
     pub fn frame(&self) -> Option<u64> {
         self.at

@@ -1,4 +1,4 @@
-//! Going on where a recording stands.
+//! Resumes a run from a recording.
 
 use super::item::Happened;
 use super::{Playback, Recording, RecordingError};
@@ -10,7 +10,7 @@ use crate::scene::run::SceneRun;
 use crate::store::Entity;
 
 impl Happened {
-    /// What has happened in the frame that ran last.
+    /// The events of the last frame.
     pub(super) fn of(run: &SceneRun<'_>) -> Self {
         let runtime = run.runtime();
         let world = runtime.world();
@@ -135,9 +135,9 @@ impl SceneRun<'_> {
     /// Goes to a frame of a recording of the same scene, and on from there: entities, registered components, clock, control inputs,
     /// rules, switched systems and the events that rules hear are as they were then.
     ///
-    /// Not written down are components that are not registered, globals of your own, and what systems remember
+    /// Not recorded are components that are not registered, globals of your own, and what systems remember
     /// ([`Touched`](crate::Touched) and [`Fresh`](crate::Fresh) take in everything in the next frame; inboxes are empty). If a scene
-    /// depends on none of these it goes on as the recorded run did, digest by digest. Expectations whose time has begun
+    /// depends on none of these, it continues with the same digests as the recorded run. Expectations whose time has begun
     /// before are left out.
     ///
     /// # Errors
@@ -182,7 +182,7 @@ impl SceneRun<'_> {
             runtime.set_enabled(&name, !happened.off.contains(&name))?;
         }
         let world = runtime.world_mut();
-        // What touches now has touched before: nobody is to hear that it begins.
+        // These contacts are held, so their begin must not be posted.
         world.forget_events();
         let controls = world.ensure_global::<Controls>();
         *controls = Controls::default();
@@ -199,7 +199,7 @@ impl SceneRun<'_> {
     }
 }
 
-/// Why a run could not go on from a recording.
+/// Why a run could not resume from a recording.
 #[derive(thiserror::Error)]
 #[error(transparent)]
 pub struct ResumeError(#[from] Kind);

@@ -128,7 +128,7 @@ fn only_the_fields_that_change_are_written_down() {
     );
 }
 
-/// All that was whole before a damage is read as it was, and the damage is told; nothing panics.
+/// Everything before a damage is read unchanged, and the damage is reported; nothing panics.
 #[test]
 fn damage_at_any_byte_is_noticed() {
     let (bytes, all) = recorded(&scene());
@@ -304,7 +304,7 @@ fn ids_that_were_forged_are_refused() {
     }
 }
 
-/// Against all of each frame, written down in the same form.
+/// Compared with whole frames in the same format.
 #[test]
 fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {
     let path = concat!(env!("CARGO_MANIFEST_DIR"), "/scenes/quay.toml");

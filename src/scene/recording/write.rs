@@ -6,14 +6,14 @@ use crate::scene::run::SceneRun;
 use crate::store::Snapshot;
 use std::io::{self, Write};
 
-/// Changes since a key frame may take up so many times its bytes before the next one: seeking stays short, and key frames add a
+/// The changes since a key frame may take this multiple of its bytes before the next one: seeking stays short, and key frames add a
 /// quarter to the file at most.
 const KEY_EVERY: usize = 4;
 
 /// Writes a run down, frame by frame; see [`Recording`](super::Recording) for an example.
 ///
-/// A frame is written down as what has changed, field by field, with the digest of the whole; now and then as a key frame with
-/// all that there is. It costs a snapshot of the world for each frame.
+/// A frame is written as its changes, field by field, with the digest of the whole world; from time to time as a key frame with
+/// the whole world. It costs a snapshot of the world for each frame.
 pub struct RecordingWriter<W> {
     to: W,
     before: Snapshot,
@@ -100,7 +100,7 @@ impl<W: Write> RecordingWriter<W> {
         Ok(())
     }
 
-    /// Writes down how the run has ended.
+    /// Records the end of the run.
     ///
     /// # Errors
     ///

@@ -25,12 +25,12 @@ const MOST_FRAMES_PROFILED: usize = 36_000;
 /// Frames of warm-up at most, unless the scene says more.
 const MOST_WARM_UP: u64 = 60;
 
-/// What was found of an expectation before it was decided.
+/// The state of an undecided expectation.
 #[derive(Default, Debug)]
 struct Progress {
-    /// In so many frames in a row, the last among them, its condition held.
+    /// The number of frames in a row, up to the last, in which its condition held.
     in_a_row: u64,
-    /// What was measured in the last frames.
+    /// The measured values of the last frames.
     before: VecDeque<(u64, String)>,
 }
 
@@ -42,7 +42,7 @@ struct RuleState {
     has_fired: bool,
 }
 
-/// Frames before a decision of which is told what was measured.
+/// Frames before the failure that are listed with their measured values.
 const FRAMES_TOLD: usize = 4;
 
 impl Progress {
@@ -95,7 +95,7 @@ pub struct SceneRun<'s> {
     rules: Vec<RuleState>,
     /// The verdict with which the scene was stopped.
     stopped: Option<Outcome>,
-    /// The frame from which it goes on: nothing is known of what was before.
+    /// The frame from which it resumes: nothing is known about earlier frames.
     taken_up_at: Option<u64>,
     missed_cues: MissedCues,
     contacts_begun: u64,
@@ -360,7 +360,7 @@ impl<'s> SceneRun<'s> {
         Ok(())
     }
 
-    /// What has come of the scene so far. Expectations whose frame has not come yet count as failed, unless an action has stopped
+    /// The results so far. Expectations whose frame has not come yet count as failed, unless an action has stopped
     /// the scene: then its verdict stands for them.
     #[must_use]
     pub fn report(&self) -> Report {

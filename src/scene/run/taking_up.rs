@@ -13,7 +13,7 @@ impl SceneRun<'_> {
         states.map(|state| (state.held, state.has_fired))
     }
 
-    /// Goes on from a frame of another run, whose world has been put in the place of this one's.
+    /// Resumes from a frame of another run, whose world has replaced this one's.
     pub(in crate::scene) fn take_up(
         &mut self,
         frame: u64,

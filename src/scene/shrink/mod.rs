@@ -202,7 +202,7 @@ impl Failure {
                 is_that
                     && match is_strict {
                         true => (one.frame, &one.measured) == (other.frame, &other.measured),
-                        // What is not there at all fails for another reason.
+                        // A missing entity fails for another reason.
                         false => one.is_answered == other.is_answered,
                     }
             }
@@ -323,7 +323,7 @@ impl<'r> Shrinker<'r> {
         self.failure_of(scene, |_| true)
     }
 
-    /// The first failure that is looked for.
+    /// The first failure to preserve.
     fn failure_of(&mut self, scene: &Scene, is_it: impl Fn(&Failure) -> bool) -> Option<Failure> {
         let run = (self.runtime)().and_then(|runtime| scene.start(runtime));
         let mut run = match run {
@@ -371,7 +371,7 @@ impl Search<'_, '_> {
     fn run(&mut self) -> bool {
         loop {
             let before = self.document.to_string();
-            // What is listed goes before the parts of what stays.
+            // Whole entries are removed before parts of the others.
             self.take_out(true);
             self.take_out(false);
             self.lower_numbers();
@@ -439,7 +439,7 @@ impl Search<'_, '_> {
         }
     }
 
-    /// Goes on with a smaller document if its scene fails in the same way.
+    /// Continues with a smaller document if its scene fails in the same way.
     fn keep_if_same(&mut self, smaller: DocumentMut) -> bool {
         let text = smaller.to_string();
         if text == self.document.to_string() {

@@ -95,7 +95,7 @@ fn remove_from(table: &mut dyn TableLike, way: &[Step]) -> Option<()> {
                     [] => drop(tables.remove(*at)),
                     rest => remove_from(tables.get_mut(*at)?, rest)?,
                 }
-                // A list of nothing would still be written down.
+                // An empty list would still be written.
                 if tables.is_empty() {
                     table.remove(key);
                 }

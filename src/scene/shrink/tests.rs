@@ -113,7 +113,7 @@ fn what_is_not_needed_goes() {
         "{}",
         small.failure()
     );
-    // What is smallest cannot be made smaller.
+    // The smallest scene cannot be reduced further.
     let again = shrunk(small.text());
     assert_eq!(again.text(), small.text());
 }

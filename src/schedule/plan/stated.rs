@@ -7,7 +7,7 @@ use crate::schedule::phase::Phase;
 use crate::schedule::rules::{OrderWish, OrderWord};
 use std::collections::VecDeque;
 
-/// A pair of systems of one phase whose order somebody states.
+/// A pair of systems of one phase with a stated order.
 #[derive(Clone, Debug)]
 pub(super) struct StatedPair {
     pub(super) first: usize,
@@ -172,7 +172,7 @@ fn circle(phase: Phase, systems: &[Candidate<'_>], pairs: &[StatedPair], stuck: 
     let mut at = stuck
         .iter()
         .position(|&stuck| stuck)
-        .expect("somebody is stuck");
+        .expect("a blocked system exists");
     while met_at[at].is_none() {
         met_at[at] = Some(trail.len());
         let pair = blocker(at);

@@ -188,7 +188,7 @@ proptest! {
                 }
             }
         }
-        // Waves: nobody in one wave comes before anybody in the same.
+        // Waves: no system of a wave comes before another one of the same wave.
         for wave in planned.waves() {
             for one in &wave {
                 for other in &wave {
@@ -272,4 +272,25 @@ fn the_longest_chain_is_found_by_weight() {
         planned.longest_chain(&[9.0, 2.0, 4.0, 0.5]),
         (vec![0, 1], 11.0)
     );
+}
+
+/// An order names a system by its name or a label, and no other system.
+#[test]
+fn an_order_applies_to_the_named_system_alone() {
+    let mut runtime = crate::Runtime::bare();
+    for name in ["sway", "stow", "lash"] {
+        let system = System::named(name).label(&format!("{name} group"));
+        let system = system.takes::<()>().runs(|()| ());
+        runtime.add_system(system).expect("its name is free");
+    }
+    let last = System::named("count").after("stow").before("lash group");
+    let last = last.takes::<()>().runs(|()| ());
+    runtime.add_system(last).expect("its name is free");
+    let plan = runtime.schedule().plan().expect("no cycle");
+    let simulate = plan.phase(Phase::Simulate).expect("it has systems");
+    let edges: Vec<_> = simulate
+        .edges()
+        .map(|edge| (edge.first(), edge.second()))
+        .collect();
+    assert_eq!(edges, [("stow", "count"), ("count", "lash")]);
 }

@@ -1,6 +1,6 @@
 //! From local to world placement, parents before children, at a cost that follows what has changed.
 //!
-//! The store notes which rows of [`Transform`] were written, by whatever way. Entities without links are placed row by row.
+//! The store notes which rows of [`Transform`] were written, by any access. Entities without links are placed row by row.
 //! Linked ones are listed in [`Order`], parents before children, so that a changed entity and everything below it are one
 //! range, which is walked forward.
 

@@ -20,7 +20,7 @@ const NONE: u32 = u32::MAX;
 /// right after it.
 ///
 /// 32 bytes per node, and 4 per row. The list is made again when a link has changed, at most once per walk: O(linked
-/// entities). When rows have only moved, as when a component was attached, they are looked up again.
+/// entities). When rows have only moved, as when a component was attached, only their row numbers are refreshed.
 #[derive(Default, Debug)]
 pub(in crate::space) struct Order {
     nodes: Vec<Node>,

@@ -449,7 +449,7 @@ proptest! {
                 if painted {
                     world.attach(node, Paint).expect("it is alive");
                 }
-                // Under one of those before it, or nobody.
+                // Under one of the entities before it, or a root.
                 if let Some(&parent) = nodes.len().checked_sub(back + 1).and_then(|at| nodes.get(at)) {
                     world.link(node, parent).expect("no cycle");
                 }
@@ -466,4 +466,30 @@ proptest! {
         };
         prop_assert_eq!(run(1), run(4));
     }
+}
+
+/// Of a long cycle the message shows its two ends.
+#[test]
+fn long_cycles_are_shortened() {
+    let mut world = World::new();
+    let nodes: Vec<Entity> = (0..15)
+        .map(|node| world.spawn((crate::Name::new(&format!("n{node}")),)))
+        .collect();
+    for pair in nodes.windows(2) {
+        world.link(pair[1], pair[0]).expect("no cycle");
+    }
+    let shown = |world: &mut World, child: Entity, parent: Entity| {
+        let text = world.link(child, parent).unwrap_err().to_string();
+        let cycle = text.split_once("a cycle ").expect("it names one").1;
+        cycle.split_once(';').expect("and what to do").0.to_owned()
+    };
+    // 12 names are all shown.
+    assert_eq!(
+        shown(&mut world, nodes[0], nodes[10]),
+        "n0 → n1 → n2 → n3 → n4 → n5 → n6 → n7 → n8 → n9 → n10 → n0"
+    );
+    assert_eq!(
+        shown(&mut world, nodes[0], nodes[14]),
+        "n0 → n1 → n2 → n3 → n4 → n5 → … 4 more … → n10 → n11 → n12 → n13 → n14 → n0"
+    );
 }

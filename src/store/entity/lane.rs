@@ -1,7 +1,7 @@
 //! Which ids the edits of a system reserve while other systems do the same.
 //!
 //! The ids of a phase must not depend on threads, so each is a function of the lane and of how many ids the lane has
-//! reserved before. No such function is dense for every lane: whatever one lane may use, the others must leave free. So a
+//! reserved before. No such function is dense for every lane: every id that one lane may use must stay free in the others. So a
 //! lane has three series of ids, one after the other:
 //!
 //! 1. some places that all lanes share out in turn: what most phases need, at the price of a few unused places;

@@ -48,7 +48,7 @@ fn one_lane_reserves_what_plain_spawns_would_get() {
 }
 
 proptest! {
-    /// Whatever each lane reserves, no id is handed out twice, none is lost, and none that lives is touched.
+    /// For any reservations, no id is allocated twice, none is lost, and no live entity is affected.
     #[test]
     fn lanes_never_share_an_id(
         spawned in 0_usize..20,

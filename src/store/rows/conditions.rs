@@ -11,7 +11,7 @@ use crate::store::table::Table;
 use atomic_refcell::{AtomicRef, AtomicRefCell};
 use std::marker::PhantomData;
 
-/// What must hold for an entity besides having the items: [`Having`], [`Lacking`], [`Touched`], [`Fresh`], a tuple of up
+/// A condition that selects among the entities with all items: [`Having`], [`Lacking`], [`Touched`], [`Fresh`], a tuple of up
 /// to eight conditions, all of which must hold, or [`AnyOf`] such a tuple. `()` holds for every entity.
 ///
 /// # Example
@@ -123,7 +123,7 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// ```
 pub struct Touched<T>(PhantomData<fn() -> T>);
 
-/// Holds for entities whose `T` was attached since this system last ran. A value that replaces another is no attachment.
+/// Holds for entities whose `T` was attached since this system last ran. Replacing a value does not count.
 ///
 /// It costs what [`Touched`] costs.
 ///

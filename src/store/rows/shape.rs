@@ -13,7 +13,7 @@ use std::fmt;
 pub struct Shape {
     has: Vec<Part>,
     lacks: Vec<Part>,
-    /// What is asked of a row besides, as its type is written.
+    /// The conditions of a row, as their types are written.
     asks: Vec<String>,
 }
 
@@ -161,7 +161,7 @@ impl RowMatch {
         &self.bars
     }
 
-    /// What is asked of the row besides, such as `Touched<Load>`.
+    /// The conditions of the row, such as `Touched<Load>`.
     #[must_use]
     pub fn asks(&self) -> &[String] {
         &self.asks

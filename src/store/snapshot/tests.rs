@@ -63,7 +63,7 @@ fn carry_out(world: &mut World, ids: &mut Vec<Entity>, steps: &[Step]) {
 }
 
 proptest! {
-    /// A restored world holds the same, says the same, and goes on in the same way.
+    /// A restored world has the same contents and the same digest, and continues in the same way.
     #[test]
     fn a_restored_world_goes_on_alike(before in steps(), between in steps(), after in steps()) {
         let mut world = world();
@@ -93,7 +93,7 @@ proptest! {
         let (mut a, mut b) = (world(), world());
         for &load in &loads {
             a.spawn((Load(load), Owner(load.to_string())));
-            let entity = b.spawn((Owner(String::from("somebody else")), 1_u8));
+            let entity = b.spawn((Owner(String::from("another entity")), 1_u8));
             b.detach::<u8>(entity).expect("it is alive");
             b.attach(entity, Load(load)).expect("it is alive");
             b.attach(entity, Owner(load.to_string())).expect("it is alive");

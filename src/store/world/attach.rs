@@ -53,7 +53,7 @@ impl World {
 
     /// Puts a component on each of many entities, and returns how many of them were alive. Ids that are stale are passed
     /// over; a value that is there already is replaced; of two values for one entity the later one stays. Faster than one
-    /// by one: rows move table by table, and each column is looked up once.
+    /// by one: rows move table by table, and each column is found once.
     ///
     /// # Panics
     ///

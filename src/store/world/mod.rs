@@ -147,7 +147,7 @@ impl World {
         self.tick.load(Ordering::Relaxed) + 1
     }
 
-    /// The tick of a run that begins now. While no type keeps ticks nobody can tell runs apart, and the counter, which
+    /// The tick of a run that begins now. While no type keeps ticks, no one compares runs, and the counter, which
     /// all threads share, is left alone.
     pub(crate) fn next_tick(&self) -> u64 {
         if !self.types.any_ticks() {

@@ -33,7 +33,7 @@ impl World {
     }
 
     /// Makes an entity for each item of an iterator, and returns their ids in the same order. Faster than one by one:
-    /// the columns are looked up once and grow at most once.
+    /// the columns are found once and grow at most once.
     ///
     /// If the iterator panics, the entities of the items before are there, whole.
     ///
@@ -221,7 +221,7 @@ impl World {
         count
     }
 
-    /// Ends entities of one table that nobody else has to know about: each column is looked up once.
+    /// Despawns entities of one table that have no further effects: each column is found once.
     fn despawn_batch(&mut self, batch: &TableBatch) {
         let table = batch.table;
         let Self {

@@ -19,7 +19,7 @@ pub(crate) struct FrameTimes {
     /// From the bottom of the stack upwards.
     pub(crate) parts: Vec<Part>,
     pub(crate) columns: Vec<Column>,
-    /// So many frames stand behind a column, of which the slowest is drawn.
+    /// The number of frames behind a column; it shows the slowest of them.
     pub(crate) frames_per_column: usize,
     /// Whether any frame had helpers, so that its parts are scaled.
     pub(crate) is_scaled: bool,
@@ -68,7 +68,7 @@ enum Owner<'p> {
 }
 
 impl FrameTimes {
-    /// In so many columns at most.
+    /// Groups the frames into at most the given number of columns.
     pub(crate) fn of(run: &SceneRun<'_>, most_columns: usize) -> Self {
         let profiler = run.runtime().profiler();
         let owned: Vec<(&FrameProfile, HashMap<Owner<'_>, f64>)> = profiler
@@ -148,7 +148,7 @@ fn system_at<'p>(profiler: &'p Profiler, frame: &'p FrameProfile, work: &Span) -
     system.map_or(Owner::Between, |span| Owner::System(profiler.name_of(span)))
 }
 
-/// What has a place in the stack: the systems with the highest times in all and in a single frame, the rest of them, edits, and
+/// The parts of the stack: the systems with the highest times in total and in a single frame, all other systems, edits, and
 /// what lies between.
 fn owners_by_total<'p>(
     owned: &[(&FrameProfile, HashMap<Owner<'p>, f64>)],
@@ -170,7 +170,7 @@ fn owners_by_total<'p>(
     systems.sort_by(|(a, (total, _)), (b, (other, _))| other.total_cmp(total).then(a.cmp(b)));
     let rest = systems.len().saturating_sub(MOST_SYSTEMS);
     if rest > 0 {
-        // What makes a few frames long is looked for, too.
+        // Parts that make only a few frames long count as well.
         let by_total = MOST_SYSTEMS - SPIKES;
         systems[by_total..].sort_by(|(_, (_, worst)), (_, (_, other))| other.total_cmp(worst));
     }

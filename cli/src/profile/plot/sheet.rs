@@ -81,7 +81,7 @@ pub(super) fn width_of<B: DrawingBackend>(
     Ok(area.estimate_text_size(text, &style)?.0)
 }
 
-/// A text, cut so that it is not wider than so many pixels.
+/// A text, cut to a width in pixels.
 pub(super) fn fitted<B: DrawingBackend>(
     area: &DrawingArea<B, Shift>,
     text: &str,

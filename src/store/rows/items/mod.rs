@@ -1,4 +1,4 @@
-//! What one row consists of: `&T`, `&mut T`, `Option` of these, `Entity`, and tuples.
+//! The items of a row: `&T`, `&mut T`, `Option` of these, `Entity`, and tuples.
 //!
 //! A pattern takes four steps from the world to a row: *hold* the guards of its types, *walk* their columns forward,
 //! *cut* the slices of one table, *zip* them into items. The slices have a type that can be named; the zipped iterator
