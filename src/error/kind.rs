@@ -1,4 +1,4 @@
-//! The kinds of errors that a program can tell apart.
+//! The kinds of errors, for programs that react to some of them.
 
 use super::{Error, Kind};
 
