@@ -88,15 +88,15 @@ pub use collide::{
 };
 pub use error::{Error, ErrorKind};
 pub use profile::Profiler;
-pub use runtime::{Advance, Kit, Lifetime, Need, Runtime, Spin, StandardKit, Velocity};
+pub use runtime::{Advance, Kit, Lifetime, Requirement, Runtime, Spin, StandardKit, Velocity};
 #[cfg(feature = "chance")]
 pub use schedule::Chance;
 pub use schedule::{Clock, Phase, Plan, Schedule, System};
 pub use space::{MadeFrom, Shared, Template, Templates, Transform, WorldTransform};
 pub use store::{
-    AnyOf, Claim, Component, Components, Conditions, Edits, Entity, Fresh, Global, GlobalMut,
-    Having, Held, Inbox, Items, Lacking, Lost, Name, Outbox, RowMatch, Rows, SharedItems, Touched,
-    World,
+    AnyOf, Attached, Borrowed, Claim, Component, Components, Conditions, Edits, Entity, Global,
+    GlobalMut, Having, Inbox, Items, Lacking, Lost, Name, Outbox, RowMatch, Rows, SharedItems,
+    World, Written,
 };
 
 /// Compiles and runs the programs of the README.

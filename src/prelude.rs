@@ -19,7 +19,7 @@ pub use crate::runtime::{Kit, Lifetime, Runtime, Spin, StandardKit, Velocity};
 pub use crate::schedule::{Clock, Phase, System};
 pub use crate::space::{MadeFrom, Shared, Template, Templates, Transform, WorldTransform};
 pub use crate::store::{
-    AnyOf, Component, Edits, Entity, Fresh, Global, GlobalMut, Having, Inbox, Lacking, Lost, Name,
-    Outbox, Rows, Touched, World,
+    AnyOf, Attached, Component, Edits, Entity, Global, GlobalMut, Having, Inbox, Lacking, Lost,
+    Name, Outbox, Rows, World, Written,
 };
 pub use glam::{Quat, Vec3};

@@ -1,4 +1,4 @@
-//! Touched and fresh rows against a plain log of what was done.
+//! Written and fresh rows against a plain log of what was done.
 
 use gerust::prelude::*;
 use proptest::prelude::*;
@@ -62,9 +62,9 @@ fn asking_runtime() -> Runtime {
         .add_system(
             System::named("ask")
                 .takes::<(
-                    Rows<Entity, Touched<Load>>,
-                    Rows<Entity, Fresh<Load>>,
-                    Rows<(Entity, &Load), (Fresh<Load>, Having<Reefer>)>,
+                    Rows<Entity, Written<Load>>,
+                    Rows<Entity, Attached<Load>>,
+                    Rows<(Entity, &Load), (Attached<Load>, Having<Reefer>)>,
                     Lost<Load>,
                     GlobalMut<Seen>,
                 )>()
@@ -200,7 +200,7 @@ fn a_system_does_not_see_what_it_writes_itself() {
     runtime
         .add_system(
             System::named("write what was touched")
-                .takes::<(Rows<&mut Load, Touched<Load>>, GlobalMut<usize>)>()
+                .takes::<(Rows<&mut Load, Written<Load>>, GlobalMut<usize>)>()
                 .runs(|(mut loads, mut count)| {
                     loads.each(|load| {
                         load.0 += 1;
@@ -227,14 +227,14 @@ fn only_rows_that_are_admitted_count_as_written() {
     runtime
         .add_system(
             System::named("write fresh ones")
-                .takes::<Rows<&mut Load, Fresh<Load>>>()
+                .takes::<Rows<&mut Load, Attached<Load>>>()
                 .runs(|mut loads| loads.each(|load| load.0 = 0)),
         )
         .expect("its name is free");
     runtime
         .add_system(
             System::named("watch")
-                .takes::<(Rows<Entity, Touched<Load>>, GlobalMut<Quiet>)>()
+                .takes::<(Rows<Entity, Written<Load>>, GlobalMut<Quiet>)>()
                 .runs(|(rows, mut quiet)| quiet.0 = rows.iter().collect()),
         )
         .expect("its name is free");

@@ -404,7 +404,7 @@ fn a_contact_begins_is_held_and_ends() {
         .world_mut()
         .global_mut::<Contacts>()
         .expect("always there")
-        .post_held(true);
+        .set_held_events(true);
     let mut seen = Vec::new();
     for frame in 1..=8_u64 {
         runtime.run_frames(1).expect("nothing fails");

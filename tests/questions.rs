@@ -135,9 +135,9 @@ proptest! {
         let boxes = runtime.world().global::<Boxes>().expect("always there");
         let but = all.first().map(|(id, ..)| *id);
         let even = |entity: Entity| entity.index().is_multiple_of(2);
-        let mut among = Among::solids().that(&even);
+        let mut among = Among::solids().matching(&even);
         if let Some(but) = but {
-            among = among.but(but);
+            among = among.excluding(but);
         }
         let mut found = Vec::new();
         boxes.within(asked.point, 1e4, &among, &mut found);

@@ -163,10 +163,10 @@ fn controls_drive_systems_frame_by_frame() {
             Rows<&mut Transform>,
         )>()
         .runs(|(controls, clock, mut log, mut rows)| {
-            if controls.was_taken("hoist") {
+            if controls.was_pressed("hoist") {
                 log.0.push((clock.frame(), "taken"));
             }
-            if controls.was_let_go("hoist") {
+            if controls.was_released("hoist") {
                 log.0.push((clock.frame(), "let go"));
             }
             rows.each(|transform| transform.translation.x += controls.value("slew"));

@@ -148,7 +148,7 @@ fn a_plain_function_serves_as_a_system_and_can_be_called_by_a_test() {
     assert_eq!(*runtime.world().global::<u32>().expect("it was put in"), 6);
 }
 
-fn nothing(name: &str) -> gerust::schedule::SystemBuilder {
+fn nothing(name: &str) -> gerust::schedule::SystemDraft {
     System::named(name)
 }
 

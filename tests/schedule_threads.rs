@@ -92,7 +92,7 @@ fn name(number: usize) -> String {
 }
 
 fn mix_columns<const R: usize, const W: usize>(
-    builder: gerust::schedule::SystemBuilder,
+    builder: gerust::schedule::SystemDraft,
     salt: u64,
     spread: bool,
 ) -> System {
@@ -107,14 +107,14 @@ fn mix_columns<const R: usize, const W: usize>(
         })
 }
 
-fn stir<const W: usize>(builder: gerust::schedule::SystemBuilder, salt: u64) -> System {
+fn stir<const W: usize>(builder: gerust::schedule::SystemDraft, salt: u64) -> System {
     builder
         .takes::<Rows<&mut Cell<W>>>()
         .runs(move |mut rows| rows.each(|cell| cell.0 = mix(cell.0, salt)))
 }
 
 fn fold<const R: usize, const G: usize>(
-    builder: gerust::schedule::SystemBuilder,
+    builder: gerust::schedule::SystemDraft,
     salt: u64,
 ) -> System {
     builder
@@ -124,7 +124,7 @@ fn fold<const R: usize, const G: usize>(
         })
 }
 
-fn post<const R: usize>(builder: gerust::schedule::SystemBuilder) -> System {
+fn post<const R: usize>(builder: gerust::schedule::SystemDraft) -> System {
     builder
         .takes::<(Rows<&Cell<R>>, Outbox<Ping>)>()
         .runs(|(rows, mut outbox)| {
@@ -134,7 +134,7 @@ fn post<const R: usize>(builder: gerust::schedule::SystemBuilder) -> System {
         })
 }
 
-fn listen<const G: usize>(builder: gerust::schedule::SystemBuilder) -> System {
+fn listen<const G: usize>(builder: gerust::schedule::SystemDraft) -> System {
     builder
         .takes::<(Inbox<Ping>, GlobalMut<Sum<G>>)>()
         .runs(|(mut inbox, mut sum)| {
@@ -142,7 +142,7 @@ fn listen<const G: usize>(builder: gerust::schedule::SystemBuilder) -> System {
         })
 }
 
-fn turnover<const R: usize>(builder: gerust::schedule::SystemBuilder, salt: u64) -> System {
+fn turnover<const R: usize>(builder: gerust::schedule::SystemDraft, salt: u64) -> System {
     builder
         .takes::<(Rows<(Entity, &Cell<R>)>, Edits)>()
         .runs(move |(rows, mut edits)| {
@@ -159,7 +159,7 @@ fn turnover<const R: usize>(builder: gerust::schedule::SystemBuilder, salt: u64)
         })
 }
 
-fn relink<const R: usize>(builder: gerust::schedule::SystemBuilder, salt: u64) -> System {
+fn relink<const R: usize>(builder: gerust::schedule::SystemDraft, salt: u64) -> System {
     builder
         .takes::<(Rows<(Entity, &Cell<R>)>, Edits)>()
         .runs(move |(rows, mut edits)| {
@@ -175,7 +175,7 @@ fn relink<const R: usize>(builder: gerust::schedule::SystemBuilder, salt: u64) -
         })
 }
 
-fn own_loop<const G: usize>(builder: gerust::schedule::SystemBuilder, salt: u64) -> System {
+fn own_loop<const G: usize>(builder: gerust::schedule::SystemDraft, salt: u64) -> System {
     use rayon::prelude::*;
 
     builder.takes::<GlobalMut<Sum<G>>>().runs(move |mut sum| {

@@ -299,7 +299,7 @@ impl Pair {
                     tonnes(&a).zip(tonnes(&b))
                 };
                 let mut rows = self.world.rows_mut::<&mut Tonnes>();
-                let found = rows.get_many_mut([a, b]);
+                let found = rows.get_disjoint_mut([a, b]);
                 assert_eq!(found.as_ref().map(|[a, b]| (**a, **b)), expected);
                 if let Some([first, second]) = found {
                     std::mem::swap(first, second);

@@ -3,9 +3,9 @@
 use crate::Verdict;
 use crate::arguments::CompareCommand;
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output::{self, wrapped};
 use crate::scene_file::recording_at;
-use crate::trouble::Trouble;
 use crate::versus::Versus;
 use gerust::Runtime;
 use gerust::scene::{FirstDifference, Playback, Recording, Scene, SceneRun};
@@ -31,7 +31,7 @@ pub(crate) fn run(engine: &Engine, command: &CompareCommand) -> Verdict {
         _ => None,
     };
     if let (None, Source::Recording(_)) = (&second, &first) {
-        return Err(Trouble::other(
+        return Err(Failure::other(
             "a recording has run already and cannot be given another setting; name the scene, or a second recording",
         ));
     }
@@ -79,7 +79,7 @@ impl<'c> Setting<'c> {
         }
     }
 
-    fn runtime(&self) -> Result<Runtime, Trouble> {
+    fn runtime(&self) -> Result<Runtime, Failure> {
         let mut runtime = output::runtime(self.engine, self.command.threads)?;
         if let Some(threads) = self.versus.and_then(Versus::threads) {
             runtime.set_threads(threads)?;
@@ -89,7 +89,7 @@ impl<'c> Setting<'c> {
         Ok(runtime)
     }
 
-    fn start<'s>(&self, scene: &'s Scene) -> Result<SceneRun<'s>, Trouble> {
+    fn start<'s>(&self, scene: &'s Scene) -> Result<SceneRun<'s>, Failure> {
         let mut run = scene.start(self.runtime()?)?;
         if let Some(versus) = self.versus {
             versus.apply(run.runtime_mut())?;
@@ -111,7 +111,7 @@ enum Side<'s> {
 }
 
 impl Source {
-    fn begin(&self, setting: &Setting<'_>) -> Result<Side<'_>, Trouble> {
+    fn begin(&self, setting: &Setting<'_>) -> Result<Side<'_>, Failure> {
         Ok(match self {
             Self::Scene(scene) => Side::Run(Box::new(setting.start(scene)?)),
             Self::Recording(recording) => Side::Playback(recording.playback(), 0),
@@ -159,7 +159,7 @@ impl Side<'_> {
     }
 
     /// Returns whether there was another frame.
-    fn advance(&mut self) -> Result<bool, Trouble> {
+    fn advance(&mut self) -> Result<bool, Failure> {
         match self {
             Self::Run(run) => Ok(run.advance()?),
             Self::Playback(playback, frame) => {
@@ -178,14 +178,14 @@ impl Side<'_> {
         }
     }
 
-    fn snapshot(&mut self) -> Result<Snapshot, Trouble> {
+    fn snapshot(&mut self) -> Result<Snapshot, Failure> {
         match self {
             Self::Run(run) => Ok(run.runtime().world().snapshot()?),
             Self::Playback(playback, frame) => Ok(playback.go_to(*frame)?.clone()),
         }
     }
 
-    fn difference_to(&mut self, other: &mut Side<'_>) -> Result<Option<FirstDifference>, Trouble> {
+    fn difference_to(&mut self, other: &mut Side<'_>) -> Result<Option<FirstDifference>, Failure> {
         if let (Self::Run(one), Side::Run(other)) = (&*self, &*other) {
             return Ok(one.difference_to(other)?);
         }
@@ -203,7 +203,7 @@ impl Side<'_> {
 fn first_difference(
     one: &mut Side<'_>,
     other: &mut Side<'_>,
-) -> Result<(u64, Option<FirstDifference>), Trouble> {
+) -> Result<(u64, Option<FirstDifference>), Failure> {
     let mut found = one.difference_to(other)?;
     let frames = one.last_frame().max(other.last_frame());
     let title = one.title().to_owned();
@@ -211,7 +211,7 @@ fn first_difference(
         if found.is_none() {
             let (mine, theirs) = (one.advance()?, other.advance()?);
             if mine != theirs {
-                return Err(Trouble::other(format!(
+                return Err(Failure::other(format!(
                     "one of the two ends after frame {} without a difference; the other continues",
                     one.frame().min(other.frame())
                 )));

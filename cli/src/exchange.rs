@@ -3,9 +3,9 @@
 use crate::Verdict;
 use crate::arguments::{ExportCommand, ImportCommand, Threads};
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output::{self, wrapped};
 use crate::target::Target;
-use crate::trouble::Trouble;
 use gerust::gltf::{NodeTree, Skipped};
 
 /// Repairs that are listed one by one.
@@ -78,7 +78,7 @@ fn skipped(skipped: Skipped) -> Vec<String> {
 pub(crate) fn export(engine: &Engine, command: &ExportCommand) -> Verdict {
     let is_gltf = command.output.extension().is_some_and(|end| end == "gltf");
     if !is_gltf {
-        return Err(Trouble::other(format!(
+        return Err(Failure::other(format!(
             "{} cannot be written: only the text form is known; name a file that ends in .gltf",
             command.output.display()
         )));

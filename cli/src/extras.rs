@@ -2,8 +2,8 @@
 
 use crate::Verdict;
 use crate::arguments::{Arguments, ExtrasCommand, ExtrasTopic};
+use crate::failure::Failure;
 use crate::output;
-use crate::trouble::Trouble;
 use clap::CommandFactory;
 use std::fs;
 use std::path::Path;
@@ -21,9 +21,9 @@ pub(crate) fn run(command: &ExtrasCommand) -> Verdict {
 }
 
 /// A page for the tool and one for each command.
-fn man(directory: &Path) -> Result<(), Trouble> {
+fn man(directory: &Path) -> Result<(), Failure> {
     let cannot = |error: std::io::Error| {
-        Trouble::other(format!(
+        Failure::other(format!(
             "{} cannot be written: {error}; name a directory that can be",
             directory.display()
         ))

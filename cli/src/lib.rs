@@ -36,9 +36,11 @@ mod engine;
 mod exchange;
 mod explain;
 mod extras;
+mod failure;
 mod faults;
 mod font;
 mod inspect;
+mod messages;
 mod new;
 mod output;
 mod picture;
@@ -48,8 +50,6 @@ mod run;
 mod scene_file;
 mod shrink;
 mod target;
-mod telling;
-mod trouble;
 mod versus;
 mod watch;
 
@@ -59,9 +59,9 @@ pub use engine::Engine;
 use arguments::{Arguments, Command};
 use check::OwnProcess;
 use clap::{CommandFactory, FromArgMatches};
+use failure::Failure;
 use std::ffi::OsString;
 use std::process::ExitCode;
-use trouble::Trouble;
 
 /// The whole `main` of a binary of your own: every command, for your own kits. Each is put into an engine that has the standard kit
 /// already, in order.
@@ -115,11 +115,11 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
             };
             return ExitCode::from(match is_printed && !error.use_stderr() {
                 true => 0,
-                false => trouble::BAD_INPUT,
+                false => failure::BAD_INPUT,
             });
         }
     };
-    telling::begin(arguments.quiet, arguments.verbose);
+    messages::begin(arguments.quiet, arguments.verbose);
     let outcome = match arguments.command {
         Command::Run(command) => run::run(engine, &command),
         Command::Check(command) => check::run(engine, &command, &own_process),
@@ -140,10 +140,10 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
     };
     match outcome {
         Ok(true) => ExitCode::SUCCESS,
-        Ok(false) => ExitCode::from(trouble::EXPECTATION_FAILED),
+        Ok(false) => ExitCode::from(failure::EXPECTATION_FAILED),
         Err(trouble) => trouble.tell(),
     }
 }
 
 /// The result of a command: whether all expectations held, or the error that kept it from running.
-type Verdict = Result<bool, Trouble>;
+type Verdict = Result<bool, Failure>;

@@ -2,8 +2,8 @@
 
 use crate::Verdict;
 use crate::arguments::NewCommand;
+use crate::failure::Failure;
 use crate::output;
-use crate::trouble::Trouble;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -27,7 +27,7 @@ pub(crate) fn run(command: &NewCommand) -> Verdict {
     for (path, text) in FILES {
         let path = directory.join(path);
         let cannot = |error: std::io::Error| {
-            Trouble::other(format!("{} cannot be written: {error}", path.display()))
+            Failure::other(format!("{} cannot be written: {error}", path.display()))
         };
         if let Some(folder) = path.parent() {
             fs::create_dir_all(folder).map_err(cannot)?;
@@ -106,7 +106,7 @@ fn is_dependency(name: &str) -> bool {
 }
 
 /// The name of the directory, if it can be that of a crate.
-fn crate_name(directory: &Path) -> Result<String, Trouble> {
+fn crate_name(directory: &Path) -> Result<String, Failure> {
     let name = directory.file_name().and_then(|name| name.to_str());
     let name = name.unwrap_or_default();
     let is_inside = |letter: char| {
@@ -128,20 +128,20 @@ fn crate_name(directory: &Path) -> Result<String, Trouble> {
     } else {
         return Ok(name.to_owned());
     };
-    Err(Trouble::other(format!(
+    Err(Failure::other(format!(
         "`{name}` cannot be the name of a crate: {reason}"
     )))
 }
 
 /// Nothing that is there is written over.
-fn refuse_taken(directory: &Path) -> Result<(), Trouble> {
+fn refuse_taken(directory: &Path) -> Result<(), Failure> {
     let is_taken = match fs::read_dir(directory) {
         Ok(mut entries) => entries.next().is_some(),
         Err(_) => directory.exists(),
     };
     match is_taken {
         false => Ok(()),
-        true => Err(Trouble::other(format!(
+        true => Err(Failure::other(format!(
             "{} is there already and not empty; name a new directory",
             directory.display()
         ))),
@@ -156,14 +156,14 @@ enum Sources {
 }
 
 /// Those that are named, else those that this tool was built from if they are still there.
-fn sources(command: &NewCommand) -> Result<Sources, Trouble> {
+fn sources(command: &NewCommand) -> Result<Sources, Failure> {
     let built_from = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
     let wanted = command.gerust.as_ref().unwrap_or(&built_from);
     let is_there = wanted.join("cli/Cargo.toml").is_file();
     match (wanted.canonicalize(), &command.gerust) {
         (Ok(path), _) if is_there => Ok(Sources::At(path)),
         (_, None) => Ok(Sources::Published),
-        (_, Some(given)) => Err(Trouble::other(format!(
+        (_, Some(given)) => Err(Failure::other(format!(
             "the sources of gerust are not in {}; say where they are by `--gerust DIR`",
             given.display()
         ))),

@@ -3,10 +3,10 @@
 use crate::allocations;
 use crate::arguments::{Format, Threads};
 use crate::engine::Engine;
+use crate::failure::Failure;
+use crate::messages;
 use crate::scene_file::SceneFile;
 use crate::target::Target;
-use crate::telling;
-use crate::trouble::Trouble;
 use comfy_table::Table;
 use gerust::scene::{RecordingWriter, Report, Scene, SceneRun};
 use gerust::{Entity, Name, Runtime, World};
@@ -24,11 +24,11 @@ const PROGRESS_UPDATES: u64 = 100;
 
 /// Prints a text on standard output, with a line end. If the reader has closed the pipe, as `head` does, the
 /// rest is dropped and the exit code stays the same.
-pub(crate) fn print(text: &str) -> Result<(), Trouble> {
+pub(crate) fn print(text: &str) -> Result<(), Failure> {
     match writeln!(std::io::stdout().lock(), "{}", printable(text.trim_end())) {
         Ok(()) => Ok(()),
         Err(error) if error.kind() == ErrorKind::BrokenPipe => Ok(()),
-        Err(error) => Err(Trouble::other(format!(
+        Err(error) => Err(Failure::other(format!(
             "standard output cannot be written: {error}"
         ))),
     }
@@ -49,9 +49,9 @@ pub(crate) fn printable(text: &str) -> Cow<'_, str> {
     }
 }
 
-pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
+pub(crate) fn print_json(value: &impl Serialize) -> Result<(), Failure> {
     let text = serde_json::to_string_pretty(value)
-        .map_err(|error| Trouble::other(format!("the summary cannot be written: {error}")))?;
+        .map_err(|error| Failure::other(format!("the summary cannot be written: {error}")))?;
     print(&text)
 }
 
@@ -61,7 +61,7 @@ pub(crate) fn run_scene(
     file: &SceneFile,
     threads: Threads,
     record: Option<&Path>,
-) -> Result<(Scene, Report), Trouble> {
+) -> Result<(Scene, Report), Failure> {
     warn_of_debug_build();
     let scene = file.load(engine)?;
     let mut run = scene.start(runtime(engine, threads)?)?;
@@ -74,7 +74,7 @@ pub(crate) fn run_scene(
 }
 
 /// Runs a scene to its end and writes each frame into a file. If a system fails, the frames before it are kept.
-fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
+fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Failure> {
     let cannot = |error: std::io::Error| unwritable(path, &error);
     let target = Target::new(path, run.scene().files_read())?;
     let mut writer = RecordingWriter::begin(target, run).map_err(cannot)?;
@@ -84,7 +84,7 @@ fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Trouble> {
         false => Ok(()),
     });
     // Frames that ran before a system failed are worth keeping.
-    if matches!(outcome, Ok(()) | Err(Trouble::Runtime(_))) {
+    if matches!(outcome, Ok(()) | Err(Failure::Runtime(_))) {
         writer.finish(run).map_err(cannot)?.finish()?;
     }
     outcome
@@ -96,8 +96,8 @@ pub(crate) fn note_written(path: &Path) {
     debug!("wrote {}, {}", path.display(), bytes(size as usize));
 }
 
-pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> Trouble {
-    Trouble::other(format!(
+pub(crate) fn unwritable(path: &Path, error: &std::io::Error) -> Failure {
+    Failure::other(format!(
         "{} cannot be written: {error}; name a file in a folder that is there",
         path.display()
     ))
@@ -108,8 +108,8 @@ pub(crate) fn look_at(
     engine: &Engine,
     file: &SceneFile,
     at: Option<u64>,
-    look: impl FnOnce(&Seen<'_>) -> Result<(), Trouble>,
-) -> Result<(), Trouble> {
+    look: impl FnOnce(&Seen<'_>) -> Result<(), Failure>,
+) -> Result<(), Failure> {
     look_with(engine, file, Threads::default(), at, look)
 }
 
@@ -119,8 +119,8 @@ pub(crate) fn look_with(
     file: &SceneFile,
     threads: Threads,
     at: Option<u64>,
-    look: impl FnOnce(&Seen<'_>) -> Result<(), Trouble>,
-) -> Result<(), Trouble> {
+    look: impl FnOnce(&Seen<'_>) -> Result<(), Failure>,
+) -> Result<(), Failure> {
     let file_name = file.path().display().to_string();
     if let Some(recording) = file.recording()? {
         let frame = at.unwrap_or(recording.last_frame());
@@ -170,7 +170,7 @@ pub(crate) fn show<V: Serialize>(
     view: &V,
     format: Format,
     text: impl FnOnce(&V) -> String,
-) -> Result<(), Trouble> {
+) -> Result<(), Failure> {
     match format {
         Format::Text => print(&text(view)),
         Format::Json => print_json(view),
@@ -190,9 +190,9 @@ pub(crate) fn triple(vector: Vec3) -> String {
 }
 
 /// The requested frame. Default: the last one.
-pub(crate) fn frame_within(scene: &Scene, at: Option<u64>) -> Result<u64, Trouble> {
+pub(crate) fn frame_within(scene: &Scene, at: Option<u64>) -> Result<u64, Failure> {
     match at {
-        Some(frame) if frame > scene.frames() => Err(Trouble::other(format!(
+        Some(frame) if frame > scene.frames() => Err(Failure::other(format!(
             "frame {frame} cannot be asked about: the scene has {} frames; choose one up to that",
             scene.frames()
         ))),
@@ -201,7 +201,7 @@ pub(crate) fn frame_within(scene: &Scene, at: Option<u64>) -> Result<u64, Troubl
 }
 
 /// A runtime of an engine with the given number of threads.
-pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Trouble> {
+pub(crate) fn runtime(engine: &Engine, threads: Threads) -> Result<Runtime, Failure> {
     let mut runtime = engine.runtime()?;
     if let Some(threads) = threads.number() {
         runtime.set_threads(threads)?;
@@ -220,7 +220,7 @@ pub(crate) fn warn_of_debug_build() {
 }
 
 /// Runs a scene up to a frame, with a progress bar if standard error is a terminal.
-pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Trouble> {
+pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Failure> {
     let title = run.scene().title().to_owned();
     let left = frames.saturating_sub(run.frame());
     with_progress(&title, left, |_| {
@@ -232,7 +232,7 @@ pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Trou
 /// A progress bar on standard error, which is hidden if that is no terminal.
 pub(crate) fn progress_bar(title: &str, length: u64) -> ProgressBar {
     let bar = ProgressBar::with_draw_target(Some(length), ProgressDrawTarget::stderr());
-    if !telling::shows_progress() {
+    if !messages::shows_progress() {
         bar.set_draw_target(ProgressDrawTarget::hidden());
     }
     let style = ProgressStyle::with_template("{msg} {wide_bar} {pos} of {len}");
@@ -245,8 +245,8 @@ pub(crate) fn progress_bar(title: &str, length: u64) -> ProgressBar {
 pub(crate) fn with_progress(
     title: &str,
     frames: u64,
-    mut advance: impl FnMut(u64) -> Result<(), Trouble>,
-) -> Result<(), Trouble> {
+    mut advance: impl FnMut(u64) -> Result<(), Failure>,
+) -> Result<(), Failure> {
     let bar = progress_bar(title, frames);
     // Drawing each frame would cost more than running it.
     let between = (frames / PROGRESS_UPDATES).max(1);
@@ -366,7 +366,7 @@ pub(crate) fn shortened(name: &str, columns: usize) -> String {
 }
 
 /// The entity of a name.
-pub(crate) fn find(seen: &Seen<'_>, name: &str) -> Result<Entity, Trouble> {
+pub(crate) fn find(seen: &Seen<'_>, name: &str) -> Result<Entity, Failure> {
     let world = seen.world();
     world
         .find(name)
@@ -376,7 +376,7 @@ pub(crate) fn find(seen: &Seen<'_>, name: &str) -> Result<Entity, Trouble> {
 /// How many names a message lists.
 const NAMES_LISTED: usize = 12;
 
-fn no_entity(world: &World, name: &str, frame: u64) -> Trouble {
+fn no_entity(world: &World, name: &str, frame: u64) -> Failure {
     let rows = world.rows::<&Name>();
     let mut names: Vec<String> = rows.iter().map(|name| format!("`{name}`")).collect();
     names.sort();
@@ -387,7 +387,7 @@ fn no_entity(world: &World, name: &str, frame: u64) -> Trouble {
         0 => String::new(),
         more => format!(" and {more} more"),
     };
-    Trouble::other(format!(
+    Failure::other(format!(
         "there is no entity named `{name}` after frame {frame}; the names are {}{more}; choose one, or another frame with `--at`",
         names.join(", ")
     ))

@@ -1,7 +1,7 @@
 //! Pictures as files.
 
+use crate::failure::Failure;
 use crate::target::Target;
-use crate::trouble::Trouble;
 use plotters::coord::Shift;
 use plotters::prelude::{
     BitMapBackend, DrawingArea, DrawingBackend, IntoDrawingArea, RGBColor, SVGBackend,
@@ -45,12 +45,12 @@ pub(crate) fn extension_of(path: &Path) -> Option<String> {
 }
 
 impl PictureFile {
-    pub(crate) fn new(path: &Path) -> Result<Self, Trouble> {
+    pub(crate) fn new(path: &Path) -> Result<Self, Failure> {
         let is_svg = match extension_of(path).as_deref() {
             Some("png") => false,
             Some("svg") => true,
             _ => {
-                return Err(Trouble::other(format!(
+                return Err(Failure::other(format!(
                     "{} is neither a .png nor a .svg; end the name with one of these",
                     path.display()
                 )));
@@ -67,20 +67,20 @@ impl PictureFile {
     pub(crate) fn claimed<'p>(
         self,
         read: impl IntoIterator<Item = &'p Path>,
-    ) -> Result<Self, Trouble> {
+    ) -> Result<Self, Failure> {
         let target = Some(Target::new(&self.path, read)?);
         Ok(Self { target, ..self })
     }
 
     /// The file of a picture that moves.
-    pub(crate) fn moving(path: &Path) -> Result<Self, Trouble> {
+    pub(crate) fn moving(path: &Path) -> Result<Self, Failure> {
         match extension_of(path).as_deref() {
             Some("gif") => Ok(Self {
                 path: path.to_owned(),
                 is_svg: false,
                 target: None,
             }),
-            _ => Err(Trouble::other(format!(
+            _ => Err(Failure::other(format!(
                 "{} is no .gif, and nothing else moves; end the name with it, or leave `--from` and `--to` out",
                 path.display()
             ))),
@@ -93,7 +93,7 @@ impl PictureFile {
         size: (u32, u32),
         paintings: &[impl Painting],
         delay: u32,
-    ) -> Result<(), Trouble> {
+    ) -> Result<(), Failure> {
         self.put(|draft| {
             let area = BitMapBackend::gif(draft, size, delay).map_err(|error| error.to_string())?;
             let area = area.into_drawing_area();
@@ -122,7 +122,7 @@ impl PictureFile {
     }
 
     /// Paints a picture of a size in pixels into the file.
-    pub(crate) fn paint(self, size: (u32, u32), painting: &impl Painting) -> Result<(), Trouble> {
+    pub(crate) fn paint(self, size: (u32, u32), painting: &impl Painting) -> Result<(), Failure> {
         let is_svg = self.is_svg;
         self.put(|draft| match is_svg {
             false => {
@@ -137,14 +137,14 @@ impl PictureFile {
     }
 
     /// Calls `paint` with a temporary file, and moves it to its place if that succeeds.
-    fn put(self, paint: impl FnOnce(&Path) -> Result<(), String>) -> Result<(), Trouble> {
+    fn put(self, paint: impl FnOnce(&Path) -> Result<(), String>) -> Result<(), Failure> {
         crate::font::register()?;
         let target = match self.target {
             Some(target) => target,
             None => Target::new(&self.path, [])?,
         };
         paint(target.draft()).map_err(|reason| {
-            Trouble::other(format!(
+            Failure::other(format!(
                 "{} cannot be written: {reason}; check the directory",
                 self.path.display()
             ))

@@ -2,8 +2,8 @@
 
 use crate::bounds::Bounds;
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output::time;
-use crate::trouble::Trouble;
 use clap::Args;
 use gerust::scene::{Parameters, Recording, Registry, Scene};
 use std::path::{Path, PathBuf};
@@ -36,18 +36,18 @@ impl SceneFile {
     }
 
     /// The recording, if the file is one. A damaged one is listed up to the damage.
-    pub(crate) fn recording(&self) -> Result<Option<Recording>, Trouble> {
+    pub(crate) fn recording(&self) -> Result<Option<Recording>, Failure> {
         recording_at(&self.path)
     }
 
-    pub(crate) fn load(&self, engine: &Engine) -> Result<Scene, Trouble> {
+    pub(crate) fn load(&self, engine: &Engine) -> Result<Scene, Failure> {
         self.load_other(&self.path, engine)
     }
 
     /// Loads another scene with the same values.
-    pub(crate) fn load_other(&self, path: &Path, engine: &Engine) -> Result<Scene, Trouble> {
+    pub(crate) fn load_other(&self, path: &Path, engine: &Engine) -> Result<Scene, Failure> {
         if Recording::is_one(path) {
-            return Err(Trouble::other(format!(
+            return Err(Failure::other(format!(
                 "{} is a recording; name the scene that was recorded, or look at it with `inspect` and `compare`",
                 path.display()
             )));
@@ -57,7 +57,7 @@ impl SceneFile {
         let scene = match path == Path::new("-") {
             true => {
                 let text = std::io::read_to_string(std::io::stdin()).map_err(|error| {
-                    Trouble::other(format!("standard input cannot be read: {error}"))
+                    Failure::other(format!("standard input cannot be read: {error}"))
                 })?;
                 Scene::parse_with(&text, path, &registry, &self.parameters())?
             }
@@ -91,7 +91,7 @@ impl SceneFile {
 }
 
 /// The recording at a path, if the file is one. A damaged one is listed up to the damage.
-pub(crate) fn recording_at(path: &Path) -> Result<Option<Recording>, Trouble> {
+pub(crate) fn recording_at(path: &Path) -> Result<Option<Recording>, Failure> {
     if !Recording::is_one(path) {
         return Ok(None);
     }

@@ -3,9 +3,9 @@
 use crate::Verdict;
 use crate::arguments::ShrinkCommand;
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output::{self, wrapped};
 use crate::target::Target;
-use crate::trouble::Trouble;
 use gerust::scene::{Shrinker, Shrunk};
 use serde::Serialize;
 use std::fs;
@@ -19,7 +19,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     let target = Target::new(&to, scene.files_read())?;
     refuse_elsewhere(&scene, &to)?;
     let text = fs::read_to_string(path)
-        .map_err(|error| Trouble::other(format!("{} cannot be read: {error}", path.display())))?;
+        .map_err(|error| Failure::other(format!("{} cannot be read: {error}", path.display())))?;
     let bar = output::progress_bar("scenes run", command.runs);
     let registry = command.scene.registry(engine);
     let mut shrinker = Shrinker::new(&registry, || {
@@ -29,7 +29,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     })
     .parameters(command.scene.parameters())
     .most_runs(command.runs)
-    .telling(|progress| {
+    .on_progress(|progress| {
         bar.set_position(progress.runs);
         tracing::debug!(
             "{} runs so far, {} are left",
@@ -43,7 +43,7 @@ pub(crate) fn run(engine: &Engine, command: &ShrinkCommand) -> Verdict {
     let outcome = shrinker.shrink(&text, path);
     drop(shrinker);
     bar.finish_and_clear();
-    let shrunk = outcome.map_err(Trouble::other)?;
+    let shrunk = outcome.map_err(Failure::other)?;
     target.write(shrunk.text().as_bytes())?;
     let answer = Answer {
         scene: to.display().to_string(),
@@ -62,7 +62,7 @@ fn beside(scene: &Path) -> PathBuf {
 }
 
 /// A scene that names others by paths has to stay in their folder.
-fn refuse_elsewhere(scene: &gerust::scene::Scene, to: &Path) -> Result<(), Trouble> {
+fn refuse_elsewhere(scene: &gerust::scene::Scene, to: &Path) -> Result<(), Failure> {
     let folder = |path: &Path| {
         let folder = path.parent().unwrap_or(Path::new(""));
         let folder = if folder.as_os_str().is_empty() {
@@ -74,7 +74,7 @@ fn refuse_elsewhere(scene: &gerust::scene::Scene, to: &Path) -> Result<(), Troub
     };
     match scene.names_files() && folder(scene.path()) != folder(to) {
         false => Ok(()),
-        true => Err(Trouble::other(format!(
+        true => Err(Failure::other(format!(
             "{} names other files by paths from its own folder; write the result into the same folder",
             scene.path().display()
         ))),

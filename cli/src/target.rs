@@ -1,7 +1,7 @@
 //! Writes files whole or not at all, and never over a file that the command reads.
 
+use crate::failure::Failure;
 use crate::output;
-use crate::trouble::Trouble;
 use same_file::Handle;
 use std::fs;
 use std::io::{self, BufWriter, Write};
@@ -24,10 +24,10 @@ impl Target {
     pub(crate) fn new<'p>(
         path: &Path,
         read: impl IntoIterator<Item = &'p Path>,
-    ) -> Result<Self, Trouble> {
+    ) -> Result<Self, Failure> {
         for read in read {
             if is_same(read, path) {
-                return Err(Trouble::other(format!(
+                return Err(Failure::other(format!(
                     "{} is read by this command and would be overwritten; name another file",
                     path.display()
                 )));
@@ -41,7 +41,7 @@ impl Target {
         };
         let before = fs::metadata(&place).ok();
         if before.as_ref().is_some_and(|before| !before.is_file()) {
-            return Err(Trouble::other(format!(
+            return Err(Failure::other(format!(
                 "{} is not a regular file; name a regular file or a new one",
                 path.display()
             )));
@@ -50,7 +50,7 @@ impl Target {
             .as_ref()
             .is_some_and(|before| before.permissions().readonly())
         {
-            return Err(Trouble::other(format!(
+            return Err(Failure::other(format!(
                 "{} is write-protected; name another file, or allow writing to it",
                 path.display()
             )));
@@ -92,7 +92,7 @@ impl Target {
     }
 
     /// Moves the file to its place once all of it is on the disk.
-    pub(crate) fn finish(self) -> Result<(), Trouble> {
+    pub(crate) fn finish(self) -> Result<(), Failure> {
         let Self { shown, place, file } = self;
         let put = || -> io::Result<()> {
             let file = file.into_inner().map_err(io::IntoInnerError::into_error)?;
@@ -106,7 +106,7 @@ impl Target {
     }
 
     /// Writes the whole file and moves it to its place.
-    pub(crate) fn write(self, contents: &[u8]) -> Result<(), Trouble> {
+    pub(crate) fn write(self, contents: &[u8]) -> Result<(), Failure> {
         self.write_with(|file| file.write_all(contents))
     }
 
@@ -114,7 +114,7 @@ impl Target {
     pub(crate) fn write_with(
         mut self,
         contents: impl FnOnce(&mut Self) -> io::Result<()>,
-    ) -> Result<(), Trouble> {
+    ) -> Result<(), Failure> {
         let written = contents(&mut self);
         written.map_err(|error| output::unwritable(&self.shown, &error))?;
         self.finish()

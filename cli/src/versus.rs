@@ -1,6 +1,6 @@
 //! What the second of two runs does otherwise: for commands that compare.
 
-use crate::trouble::Trouble;
+use crate::failure::Failure;
 use gerust::Runtime;
 use std::convert::Infallible;
 use std::num::NonZeroUsize;
@@ -45,9 +45,9 @@ impl FromStr for Versus {
 }
 
 impl Versus {
-    pub(crate) fn refuse_unknown(&self) -> Result<(), Trouble> {
+    pub(crate) fn refuse_unknown(&self) -> Result<(), Failure> {
         match self {
-            Self::Unknown(text) => Err(Trouble::other(format!(
+            Self::Unknown(text) => Err(Failure::other(format!(
                 "`{text}` is neither a setting nor a scene file; the settings are {SETTINGS}"
             ))),
             _ => Ok(()),
@@ -63,7 +63,7 @@ impl Versus {
     }
 
     /// Does to a runtime what is otherwise, besides threads and scene.
-    pub(crate) fn apply(&self, runtime: &mut Runtime) -> Result<(), Trouble> {
+    pub(crate) fn apply(&self, runtime: &mut Runtime) -> Result<(), Failure> {
         match self {
             Self::Off(system) => runtime.set_enabled(system, false)?,
             Self::SerialBelow(work) => runtime.set_serial_below(*work),

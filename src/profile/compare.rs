@@ -23,7 +23,7 @@ const OUTSIDE: f64 = 0.005;
 
 /// What the comparison of one name has shown.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Finding {
+pub enum Change {
     /// It takes longer than before.
     Slower,
     /// It takes less than before.
@@ -38,15 +38,15 @@ pub enum Finding {
     New,
 }
 
-impl Finding {
+impl Change {
     /// The finding in words.
     ///
     /// # Example
     ///
     /// ```
-    /// use gerust::profile::Finding;
+    /// use gerust::profile::Change;
     ///
-    /// assert_eq!(Finding::NoDifference.words(), "no difference shown");
+    /// assert_eq!(Change::NoDifference.words(), "no difference shown");
     /// ```
     #[must_use]
     pub fn words(self) -> &'static str {
@@ -63,7 +63,7 @@ impl Finding {
 
 /// How one name did, after against before.
 #[derive(Clone, PartialEq, Debug)]
-pub struct NameRatio {
+pub struct NameComparison {
     /// What the spans of the name stand for: the name of a [`Category`](super::Category).
     pub kind: String,
     /// The name.
@@ -80,14 +80,14 @@ pub struct NameRatio {
     /// The upper end of the 99 % interval of the ratio.
     pub high: f64,
     /// What that shows.
-    pub finding: Finding,
+    pub finding: Change,
 }
 
 /// Which differences matter.
 ///
 /// See [`Comparison::between`] for an example.
 #[derive(Clone, Copy, PartialEq, Debug)]
-pub struct Least {
+pub struct Threshold {
     /// The ratio from which on a difference matters, such as 1.02; less than 1 is 1.
     pub ratio: f64,
     /// The time from which on a difference of the medians matters. What a span itself costs, two reads of the
@@ -104,9 +104,9 @@ pub struct Comparison {
     /// Whether frames of equal numbers were paired.
     pub is_paired: bool,
     /// Which differences count.
-    pub least: Least,
+    pub least: Threshold,
     /// Each name: in the order of the profile after, what is gone last.
-    pub names: Vec<NameRatio>,
+    pub names: Vec<NameComparison>,
 }
 
 impl Comparison {
@@ -121,7 +121,7 @@ impl Comparison {
     /// # Example
     ///
     /// ```
-    /// use gerust::profile::{Category, Comparison, Finding, Least, MeasuredSpan, Profiler, RecordedProfile};
+    /// use gerust::profile::{Category, Comparison, Change, Threshold, MeasuredSpan, Profiler, RecordedProfile};
     /// use std::time::Duration;
     ///
     /// let measured = |wait: Duration| {
@@ -134,14 +134,14 @@ impl Comparison {
     ///     RecordedProfile::of(&profiler).about("scene", "waiting")
     /// };
     /// let (short, long) = (measured(Duration::from_micros(100)), measured(Duration::from_millis(4)));
-    /// let least = Least { ratio: 1.02, difference: Duration::from_nanos(100) };
+    /// let least = Threshold { ratio: 1.02, difference: Duration::from_nanos(100) };
     /// let comparison = Comparison::between(&short, &long, least);
     /// let wait = comparison.names.iter().find(|ratio| ratio.name == "wait").expect("both waited");
     /// assert!(comparison.is_paired && wait.low > 2.0);
-    /// assert_eq!(wait.finding, Finding::Slower);
+    /// assert_eq!(wait.finding, Change::Slower);
     /// ```
     #[must_use]
-    pub fn between(before: &RecordedProfile, after: &RecordedProfile, least: Least) -> Self {
+    pub fn between(before: &RecordedProfile, after: &RecordedProfile, least: Threshold) -> Self {
         let scene = |profile: &RecordedProfile| profile.facts().get("scene").cloned();
         let is_paired = scene(before).is_some() && scene(before) == scene(after);
         let old: HashMap<(&str, &str), &RecordedName> = before
@@ -149,7 +149,7 @@ impl Comparison {
             .iter()
             .map(|name| (key(name), name))
             .collect();
-        let mut names: Vec<NameRatio> = Vec::new();
+        let mut names: Vec<NameComparison> = Vec::new();
         for name in after.names() {
             names.push(match old.get(&key(name)) {
                 Some(known) if is_paired => {
@@ -160,13 +160,13 @@ impl Comparison {
                     let apart = Frames::Apart(present(known), present(name));
                     ratio_of(known, name, least, &apart)
                 }
-                None => alone(name, Finding::New),
+                None => alone(name, Change::New),
             });
         }
         let is_gone =
             |known: &&RecordedName| !after.names().iter().any(|name| key(name) == key(known));
         let gone = before.names().iter().filter(is_gone);
-        names.extend(gone.map(|known| alone(known, Finding::Gone)));
+        names.extend(gone.map(|known| alone(known, Change::Gone)));
         Self {
             differing_facts: differing_facts(before, after),
             is_paired,
@@ -281,14 +281,14 @@ fn median(values: &mut [f64]) -> f64 {
 fn ratio_of(
     before: &RecordedName,
     after: &RecordedName,
-    least: Least,
+    least: Threshold,
     frames: &Frames,
-) -> NameRatio {
+) -> NameComparison {
     let count = frames.count();
     if count < LEAST_FRAMES {
-        return NameRatio {
+        return NameComparison {
             before: median_time(before),
-            ..alone(after, Finding::TooFewFrames)
+            ..alone(after, Change::TooFewFrames)
         };
     }
     // The same profiles give the same interval.
@@ -301,12 +301,12 @@ fn ratio_of(
     let (was, is) = (median_time(before), median_time(after));
     let least_ratio = least.ratio.max(1.0);
     let finding = match () {
-        () if was.abs_diff(is) < least.difference => Finding::NoDifference,
-        () if low > least_ratio => Finding::Slower,
-        () if high < 1.0 / least_ratio => Finding::Faster,
-        () => Finding::NoDifference,
+        () if was.abs_diff(is) < least.difference => Change::NoDifference,
+        () if low > least_ratio => Change::Slower,
+        () if high < 1.0 / least_ratio => Change::Faster,
+        () => Change::NoDifference,
     };
-    NameRatio {
+    NameComparison {
         ratio: frames.ratio(),
         low,
         high,
@@ -316,13 +316,13 @@ fn ratio_of(
 }
 
 /// A name without a ratio.
-fn alone(name: &RecordedName, finding: Finding) -> NameRatio {
+fn alone(name: &RecordedName, finding: Change) -> NameComparison {
     let own = median_time(name);
     let (before, after) = match finding {
-        Finding::Gone => (own, Duration::ZERO),
+        Change::Gone => (own, Duration::ZERO),
         _ => (Duration::ZERO, own),
     };
-    NameRatio {
+    NameComparison {
         kind: name.kind.clone(),
         name: name.name.clone(),
         before,

@@ -54,7 +54,7 @@ pub use bridge::ProfileLayer;
 pub use build::build;
 pub use clock_cost::ClockCost;
 #[cfg(feature = "export")]
-pub use compare::{Comparison, Finding, Least, NameRatio};
+pub use compare::{Change, Comparison, NameComparison, Threshold};
 pub use counters::{Count, CounterKind, CounterStatistic, count};
 pub use excess::{Culprit, Excess};
 pub use frame::FrameProfile;

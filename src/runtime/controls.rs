@@ -24,9 +24,9 @@ use std::collections::BTreeMap;
 /// runtime.add_system(
 ///     System::named("horn")
 ///         .takes::<(Global<Controls>, GlobalMut<Horns>)>()
-///         .runs(|(controls, mut horns)| horns.0 += u32::from(controls.was_taken("horn"))),
+///         .runs(|(controls, mut horns)| horns.0 += u32::from(controls.was_pressed("horn"))),
 /// )?;
-/// runtime.world_mut().global_mut::<Controls>()?.take("horn");
+/// runtime.world_mut().global_mut::<Controls>()?.press("horn");
 /// runtime.run_frames(10)?;
 /// assert!(runtime.world().global::<Controls>()?.is_held("horn"));
 /// assert_eq!(runtime.world().global::<Horns>()?.0, 1);
@@ -61,7 +61,7 @@ impl Controls {
     }
 
     /// Presses a button: moves it to 1.
-    pub fn take(&mut self, name: &str) {
+    pub fn press(&mut self, name: &str) {
         self.set(name, 1.0);
     }
 
@@ -71,12 +71,12 @@ impl Controls {
     ///
     /// ```
     /// let mut controls = gerust::runtime::Controls::default();
-    /// controls.take("brake");
+    /// controls.press("brake");
     /// controls.end_frame();
-    /// controls.let_go("brake");
-    /// assert!(controls.was_let_go("brake") && !controls.is_held("brake"));
+    /// controls.release("brake");
+    /// assert!(controls.was_released("brake") && !controls.is_held("brake"));
     /// ```
-    pub fn let_go(&mut self, name: &str) {
+    pub fn release(&mut self, name: &str) {
         self.set(name, 0.0);
     }
 
@@ -94,14 +94,14 @@ impl Controls {
 
     /// Whether a control is held that was not before this frame.
     #[must_use]
-    pub fn was_taken(&self, name: &str) -> bool {
+    pub fn was_pressed(&self, name: &str) -> bool {
         let control = self.of(name);
         control.now != 0.0 && control.before == 0.0
     }
 
     /// Whether a control is not held that was before this frame.
     #[must_use]
-    pub fn was_let_go(&self, name: &str) -> bool {
+    pub fn was_released(&self, name: &str) -> bool {
         let control = self.of(name);
         control.now == 0.0 && control.before != 0.0
     }
@@ -113,7 +113,7 @@ impl Controls {
     /// ```
     /// let mut controls = gerust::runtime::Controls::default();
     /// controls.set("slew", -0.5);
-    /// controls.take("hoist");
+    /// controls.press("hoist");
     /// assert_eq!(controls.iter().collect::<Vec<_>>(), [("hoist", 1.0), ("slew", -0.5)]);
     /// ```
     pub fn iter(&self) -> impl Iterator<Item = (&str, f32)> {
@@ -136,19 +136,19 @@ mod tests {
     #[test]
     fn changes_are_known_for_one_frame() {
         let mut controls = Controls::default();
-        assert!(!controls.is_held("hoist") && !controls.was_taken("hoist"));
-        controls.take("hoist");
-        assert!(controls.was_taken("hoist"));
+        assert!(!controls.is_held("hoist") && !controls.was_pressed("hoist"));
+        controls.press("hoist");
+        assert!(controls.was_pressed("hoist"));
         controls.end_frame();
-        assert!(controls.is_held("hoist") && !controls.was_taken("hoist"));
+        assert!(controls.is_held("hoist") && !controls.was_pressed("hoist"));
         // Another number is no new grip.
         controls.set("hoist", 0.25);
-        assert!(!controls.was_taken("hoist") && !controls.was_let_go("hoist"));
+        assert!(!controls.was_pressed("hoist") && !controls.was_released("hoist"));
         controls.end_frame();
-        controls.let_go("hoist");
-        assert!(controls.was_let_go("hoist"));
+        controls.release("hoist");
+        assert!(controls.was_released("hoist"));
         controls.end_frame();
-        assert!(!controls.was_let_go("hoist"));
+        assert!(!controls.was_released("hoist"));
     }
 
     #[test]

@@ -283,8 +283,8 @@ impl Runtime {
     /// Switches the systems of a name or label on or off, from the next frame on. A system that is off costs nothing.
     ///
     /// When it returns it has missed nothing that it can still ask for: its [`Inbox`](crate::Inbox) holds the events of the
-    /// meantime (up to 65,536 of a type), and [`Touched`](crate::Touched) and [`Fresh`](crate::Fresh) see all changes
-    /// since its last run. Intervals of [`every`](crate::schedule::SystemBuilder::every) that have ended meanwhile are not
+    /// meantime (up to 65,536 of a type), and [`Written`](crate::Written) and [`Attached`](crate::Attached) see all changes
+    /// since its last run. Intervals of [`every`](crate::schedule::SystemDraft::every) that have ended meanwhile are not
     /// made good. A system switches others by [`Edits::set_enabled`](crate::Edits::set_enabled).
     ///
     /// # Errors

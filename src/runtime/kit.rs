@@ -11,7 +11,7 @@ use std::any::{TypeId, type_name};
 ///
 /// ```
 /// use gerust::prelude::*;
-/// use gerust::Need;
+/// use gerust::Requirement;
 ///
 /// struct Tide(f32);
 /// struct TideKit { metres_per_frame: f32 }
@@ -30,8 +30,8 @@ use std::any::{TypeId, type_name};
 /// struct BargeKit;
 ///
 /// impl Kit for BargeKit {
-///     fn needs(&self) -> Vec<Need> {
-///         vec![Need::of::<TideKit>()]
+///     fn requires(&self) -> Vec<Requirement> {
+///         vec![Requirement::of::<TideKit>()]
 ///     }
 ///
 ///     fn add_to(self, _: &mut Runtime) -> Result<(), gerust::Error> {
@@ -61,7 +61,7 @@ pub trait Kit: Sized + 'static {
     fn add_to(self, runtime: &mut Runtime) -> Result<(), Error>;
 
     /// The kits that must have been added before; none unless overridden.
-    fn needs(&self) -> Vec<Need> {
+    fn requires(&self) -> Vec<Requirement> {
         Vec::new()
     }
 
@@ -74,12 +74,12 @@ pub trait Kit: Sized + 'static {
 
 /// A kit that another one builds on; see [`Kit::needs`].
 #[derive(Clone, Copy, Debug)]
-pub struct Need {
+pub struct Requirement {
     id: TypeId,
     name: fn() -> &'static str,
 }
 
-impl Need {
+impl Requirement {
     /// A kit by its type.
     #[must_use]
     pub fn of<K: Kit>() -> Self {
@@ -113,7 +113,7 @@ impl Runtime {
             return Err(refuse(String::from("it was added already; add it once")));
         }
         if let Some(missing) = kit
-            .needs()
+            .requires()
             .iter()
             .find(|need| !self.kits.contains(&need.id))
         {

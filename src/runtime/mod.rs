@@ -12,11 +12,11 @@ pub use controls::Controls;
 #[cfg(feature = "scene")]
 pub(crate) use frame_loop::LONGEST_STEP;
 pub use frame_loop::Runtime;
-pub use kit::{Kit, Need};
+pub use kit::{Kit, Requirement};
 pub use pacing::Advance;
 #[cfg(feature = "chance")]
 pub use standard::Spawner;
 pub use standard::{
-    Arrived, Condition, Earlier, Follow, FollowNamed, Lifetime, LogEntry, Machine, Rangefinder,
-    Route, Spin, StandardKit, Steered, Switched, Transition, Velocity, Wear, Worn,
+    Arrived, Earlier, Follow, FollowNamed, Lifetime, LogEntry, Machine, Rangefinder, Route, Spin,
+    StandardKit, Steered, Switched, Transition, Trigger, Velocity, Wear, Worn,
 };

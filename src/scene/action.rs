@@ -243,7 +243,7 @@ impl Action {
     }
 
     /// Returns whether the action runs by its `chance`: the same in each run. Several pairs in a frame have independent chances.
-    pub(super) fn has_luck(&self, stage: &Stage<'_>) -> bool {
+    pub(super) fn passes_chance(&self, stage: &Stage<'_>) -> bool {
         if self.chance >= 1.0 {
             return true;
         }

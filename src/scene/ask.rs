@@ -1,8 +1,8 @@
 //! What names stand for in expectations, and answers to their questions.
 
 use super::action::About;
+use super::event_log::EventLog;
 use super::fault::suggest;
-use super::happenings::Happenings;
 use super::language::{Names, Path, Question, Value};
 use super::names::find_name;
 use super::read::ParameterValues;
@@ -143,7 +143,7 @@ impl Names for Asked<'_> {
 impl Asked<'_> {
     /// The answer to a question that is about no entity.
     fn answer_of_world(&self, question: &Question) -> Result<Option<Value>, Told> {
-        let happenings = self.world.global::<Happenings>().ok();
+        let happenings = self.world.global::<EventLog>().ok();
         let number = match question {
             Question::Happens(event) => {
                 let count = happenings.map_or(0, |happenings| happenings.of_frame(event));

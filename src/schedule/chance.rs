@@ -10,7 +10,7 @@ use std::marker::PhantomData;
 /// Random numbers for a system: a stream for each entity, which depends on the seed of the runtime, the frame, the name of
 /// the system and the entity, and on nothing else.
 ///
-/// A condition of [`only_if`](crate::schedule::SystemBuilder::only_if) draws from streams of its own, so what it draws says
+/// A condition of [`only_if`](crate::schedule::SystemDraft::only_if) draws from streams of its own, so what it draws says
 /// nothing of what its system draws.
 ///
 /// So a run draws the same numbers at any number of threads, in any order of entities, and whether or not other

@@ -32,7 +32,7 @@ pub use info::SystemInfo;
 pub use phase::Phase;
 pub use plan::{Edge, Order, PhasePlan, Plan, Reason};
 pub use registered::Schedule;
-pub use system::{System, SystemBuilder, SystemClaiming};
+pub use system::{System, SystemDraft, SystemWithClaims};
 
 #[cfg(feature = "chance")]
 pub(crate) use chance::Seed;

@@ -9,7 +9,7 @@ use std::marker::PhantomData;
 
 /// A named piece of work that runs once a frame, with the access that it declares.
 ///
-/// The closure receives what [`takes`](SystemBuilder::takes) lists and nothing else, so the schedule knows what a system
+/// The closure receives what [`takes`](SystemDraft::takes) lists and nothing else, so the schedule knows what a system
 /// reads and writes without running it. A plain `fn` with the same parameter does as well, and can be called by a unit
 /// test.
 ///
@@ -43,8 +43,8 @@ pub struct System {
 
 impl System {
     /// Begins a system of this name, in phase [`Phase::Simulate`] unless another is named.
-    pub fn named(name: &str) -> SystemBuilder {
-        SystemBuilder {
+    pub fn named(name: &str) -> SystemDraft {
+        SystemDraft {
             name: name.to_owned(),
             phase: Phase::Simulate,
             rules: Rules::default(),
@@ -98,13 +98,13 @@ impl fmt::Debug for System {
 
 /// A system whose access is not declared yet; see [`System::named`].
 #[must_use = "a system does nothing until it is added to a runtime"]
-pub struct SystemBuilder {
+pub struct SystemDraft {
     name: String,
     phase: Phase,
     rules: Rules,
 }
 
-impl SystemBuilder {
+impl SystemDraft {
     /// Puts the system into a phase.
     pub fn phase(self, phase: Phase) -> Self {
         Self { phase, ..self }
@@ -149,7 +149,7 @@ impl SystemBuilder {
         self.ordered(OrderWord::After, name_or_label)
     }
 
-    /// Runs the system before the systems of a name or label; see [`SystemBuilder::after`].
+    /// Runs the system before the systems of a name or label; see [`SystemDraft::after`].
     pub fn before(self, name_or_label: &str) -> Self {
         self.ordered(OrderWord::Before, name_or_label)
     }
@@ -285,17 +285,17 @@ impl SystemBuilder {
     ///     let _ = clock.step_seconds();
     /// });
     /// ```
-    pub fn takes<C: Claim + 'static>(self) -> SystemClaiming<C> {
-        SystemClaiming {
+    pub fn takes<C: Claim + 'static>(self) -> SystemWithClaims<C> {
+        SystemWithClaims {
             builder: self,
             claim: PhantomData,
         }
     }
 }
 
-impl fmt::Debug for SystemBuilder {
+impl fmt::Debug for SystemDraft {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.debug_struct("SystemBuilder")
+        f.debug_struct("SystemDraft")
             .field("name", &self.name)
             .field("phase", &self.phase)
             .finish_non_exhaustive()
@@ -305,12 +305,12 @@ impl fmt::Debug for SystemBuilder {
 /// A system that lacks only its closure; see [`System::named`].
 #[must_use = "a system does nothing until it is added to a runtime"]
 #[derive(Debug)]
-pub struct SystemClaiming<C> {
-    builder: SystemBuilder,
+pub struct SystemWithClaims<C> {
+    builder: SystemDraft,
     claim: PhantomData<fn() -> C>,
 }
 
-impl<C: Claim + 'static> SystemClaiming<C> {
+impl<C: Claim + 'static> SystemWithClaims<C> {
     /// Completes the system with what it does.
     ///
     /// Granted data cannot leave the run:
@@ -332,7 +332,7 @@ impl<C: Claim + 'static> SystemClaiming<C> {
     {
         let mut access = Access::default();
         C::declare(&mut access);
-        let SystemBuilder { name, phase, rules } = self.builder;
+        let SystemDraft { name, phase, rules } = self.builder;
         System {
             name,
             phase,

@@ -297,7 +297,7 @@ fn shortened(path: &[String]) -> String {
 }
 
 /// Before an entity goes: everything below it goes, and its parent forgets it.
-pub(super) fn say_farewell(world: &mut World, entity: Entity) {
+pub(super) fn detach_links(world: &mut World, entity: Entity) {
     let below: Vec<Entity> = world.descendants(entity).collect();
     // From below upwards, so that no link ever names an entity that has gone.
     for &descendant in below.iter().rev() {

@@ -1,6 +1,6 @@
 //! Who is whose parent, child and sibling.
 
-use crate::store::{Entity, Held, World};
+use crate::store::{Borrowed, Entity, World};
 use std::marker::PhantomData;
 
 /// How the hierarchy stores its links: a component that no other floor can name, and so neither write nor copy.
@@ -110,7 +110,7 @@ impl World {
         self.node(entity).map(|node| Links::of(&node))
     }
 
-    fn node(&self, entity: Entity) -> Option<Held<'_, LinkNode>> {
+    fn node(&self, entity: Entity) -> Option<Borrowed<'_, LinkNode>> {
         // Asking first is cheaper than an error for entities that stand alone.
         self.has::<LinkNode>(entity)
             .then(|| self.get(entity).ok())

@@ -1,5 +1,5 @@
-//! Changes to the rows of one type: ticks for systems that ask by [`Touched`](crate::Touched) and
-//! [`Fresh`](crate::Fresh), and a bit per row for the one system that keeps something derived from the type up to date.
+//! Changes to the rows of one type: ticks for systems that ask by [`Written`](crate::Written) and
+//! [`Attached`](crate::Attached), and a bit per row for the one system that keeps something derived from the type up to date.
 
 use super::ticks::{ColumnTicks, RowTicks};
 use std::ops::Range;

@@ -1,9 +1,9 @@
 //! Structural changes that are recorded now and carried out at the end of the phase.
 
 use super::access::Access;
-use super::bundle::Components;
 use super::claim::{Claim, Grant, Preparation, ReservedIds};
 use super::component::Component;
+use super::component_set::Components;
 use super::entity::{Entities, Entity, Lane};
 use super::world::World;
 use crate::error::{Error, Kind};

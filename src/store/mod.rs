@@ -2,12 +2,12 @@
 
 mod access;
 mod batch;
-mod bundle;
 mod by_entity;
 mod changes;
 mod claim;
 mod column;
 mod component;
+mod component_set;
 mod edits;
 mod entity;
 mod events;
@@ -26,9 +26,9 @@ mod workers;
 mod world;
 
 pub use access::{Access, SharedUse};
-pub use bundle::Components;
 pub use claim::Claim;
 pub use component::Component;
+pub use component_set::Components;
 pub use edits::{Edits, MissedEdits};
 pub use entity::Entity;
 pub use events::{Inbox, Outbox, UnheardEvents};
@@ -38,11 +38,11 @@ pub use lost::Lost;
 pub use most_entities::MostEntities;
 pub use name::Name;
 pub use rows::{
-    AnyOf, Conditions, Fresh, Having, Items, Lacking, RowMatch, Rows, SharedItems, Touched,
+    AnyOf, Attached, Conditions, Having, Items, Lacking, RowMatch, Rows, SharedItems, Written,
 };
 #[cfg(feature = "snapshot")]
 pub use snapshot::{Difference, Snapshot};
-pub use world::{Held, World};
+pub use world::{Borrowed, World};
 
 #[cfg(feature = "chance")]
 pub(crate) use access::ResourceKind;
@@ -55,7 +55,7 @@ pub(crate) use entity::TableId;
 pub(crate) use entity::{Entities, IdSequence};
 pub(crate) use rows::{Condition, Locator, Pattern, Shape, Sources, TableRows, Unseen};
 #[cfg(feature = "scene")]
-pub(crate) use snapshot::Written;
+pub(crate) use snapshot::EntityValues;
 pub(crate) use table::Table;
 #[cfg(feature = "parallel")]
 pub(crate) use workers::Workers;

@@ -85,14 +85,14 @@ fn put_back<T: Component>(value: T) -> PutBack {
 pub struct Snapshot {
     pub(crate) ids: Entities,
     /// By entity.
-    pub(crate) values: BTreeMap<Entity, Written>,
+    pub(crate) values: BTreeMap<Entity, EntityValues>,
 }
 
 /// Finds an entity of a snapshot that contradicts the others.
 pub(crate) type SnapshotCheck = fn(&Snapshot) -> Result<(), (Entity, &'static str)>;
 
 /// The registered components of an entity as CBOR, by name.
-pub(crate) type Written = BTreeMap<Arc<str>, Vec<u8>>;
+pub(crate) type EntityValues = BTreeMap<Arc<str>, Vec<u8>>;
 
 /// The first place at which two snapshots differ.
 #[derive(Clone, PartialEq, Eq, Debug)]

@@ -89,11 +89,11 @@ fn rows_that_are_not_handed_out_are_not_marked() {
     let ask = System::named("ask")
         .takes::<Rows<&mut A>>()
         .runs(move |mut rows| {
-            assert!(rows.get_many_mut([ids[0], ids[2], gone]).is_none());
-            assert!(rows.get_many_mut([ids[1], ids[1]]).is_none());
+            assert!(rows.get_disjoint_mut([ids[0], ids[2], gone]).is_none());
+            assert!(rows.get_disjoint_mut([ids[1], ids[1]]).is_none());
         });
     let look = System::named("look")
-        .takes::<(Rows<&A, Touched<A>>, GlobalMut<Seen>)>()
+        .takes::<(Rows<&A, Written<A>>, GlobalMut<Seen>)>()
         .runs(|(rows, mut seen)| seen.0 += rows.count());
     for system in [ask, look] {
         runtime.add_system(system).expect("its name is free");

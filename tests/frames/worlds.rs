@@ -111,7 +111,7 @@ fn changes_are_not_lost_by_a_run_that_fails() {
     let load = runtime.world_mut().spawn((A(1),));
     runtime.world_mut().set_global(Seen(Vec::new()));
     let system = System::named("look")
-        .takes::<(Rows<&A, Touched<A>>, Global<Missing>, GlobalMut<Seen>)>()
+        .takes::<(Rows<&A, Written<A>>, Global<Missing>, GlobalMut<Seen>)>()
         .runs(|(rows, missing, mut seen)| {
             let _ = &*missing;
             seen.0.push(rows.count());

@@ -1,8 +1,8 @@
 //! Writes measured values into scene files, in the place of those that do not hold any more.
 
 use super::judged::Judged;
+use crate::failure::Failure;
 use crate::target::Target;
-use crate::trouble::Trouble;
 use gerust::scene::Remedy;
 use std::collections::BTreeMap;
 use std::fs;
@@ -11,8 +11,8 @@ use std::path::PathBuf;
 /// Rewrites all files with stored values that do not hold, notes each change on standard error, and lets their scenes be judged again.
 pub(super) fn write(
     judged: &mut [Judged],
-    judge_again: impl FnOnce(&[PathBuf]) -> Result<Vec<Judged>, Trouble>,
-) -> Result<(), Trouble> {
+    judge_again: impl FnOnce(&[PathBuf]) -> Result<Vec<Judged>, Failure>,
+) -> Result<(), Failure> {
     // One file may be named by several paths.
     let mut by_file: BTreeMap<PathBuf, Vec<Remedy>> = BTreeMap::new();
     let outcomes = judged.iter().flat_map(Judged::failures);
@@ -28,7 +28,7 @@ pub(super) fn write(
         remedies.dedup_by_key(|remedy| remedy.span.start);
         for remedy in &remedies {
             let Some(before) = text.get(remedy.span.clone()).map(str::to_owned) else {
-                return Err(Trouble::other(format!(
+                return Err(Failure::other(format!(
                     "{} has changed since it was read; nothing of it was changed; check it again",
                     first.path.display()
                 )));
@@ -53,8 +53,8 @@ pub(super) fn write(
     Ok(())
 }
 
-fn cannot(remedy: &Remedy, error: &std::io::Error) -> Trouble {
-    Trouble::other(format!(
+fn cannot(remedy: &Remedy, error: &std::io::Error) -> Failure {
+    Failure::other(format!(
         "{} cannot be read again: {error}; nothing of it was changed",
         remedy.path.display()
     ))

@@ -1,6 +1,6 @@
 //! Which files are scenes.
 
-use crate::trouble::Trouble;
+use crate::failure::Failure;
 use std::fs;
 use std::path::{Path, PathBuf};
 
@@ -22,11 +22,11 @@ impl Found {
 }
 
 /// All scenes in files and directories, in order of their paths.
-pub(super) fn scenes_in(paths: &[PathBuf]) -> Result<Vec<Found>, Trouble> {
+pub(super) fn scenes_in(paths: &[PathBuf]) -> Result<Vec<Found>, Failure> {
     let mut found = Vec::new();
     for path in paths {
         let cannot = |error: std::io::Error| {
-            Trouble::other(format!(
+            Failure::other(format!(
                 "{} cannot be read: {error}; check the path",
                 path.display()
             ))
@@ -46,7 +46,7 @@ pub(super) fn scenes_in(paths: &[PathBuf]) -> Result<Vec<Found>, Trouble> {
             .iter()
             .map(|path| path.display().to_string())
             .collect();
-        return Err(Trouble::other(format!(
+        return Err(Failure::other(format!(
             "no scene found in {}; a scene is a .toml file with `frames`, entities or expectations",
             names.join(", ")
         )));

@@ -4,8 +4,8 @@ use super::find::Found;
 use super::judged::{Check, Judged, Judgement, Ran};
 use super::watchdog::Watchdog;
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output;
-use crate::trouble::Trouble;
 use gerust::scene::{Outcome, Registry, Scene};
 use indicatif::ParallelProgressIterator;
 use rayon::prelude::*;
@@ -17,13 +17,13 @@ pub(super) fn all(
     scenes: &[Found],
     jobs: Option<u16>,
     watchdog: &Watchdog<'_>,
-) -> Result<Vec<Judged>, Trouble> {
+) -> Result<Vec<Judged>, Failure> {
     let jobs = jobs.map_or(0, usize::from);
     let pool = rayon::ThreadPoolBuilder::new()
         .num_threads(jobs)
         .build()
         .map_err(|error| {
-            Trouble::other(format!(
+            Failure::other(format!(
                 "cannot run {jobs} scenes at the same time: {error}; choose fewer with `--jobs`"
             ))
         })?;

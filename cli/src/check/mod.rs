@@ -13,9 +13,9 @@ pub(crate) use watchdog::{OwnProcess, run_one};
 use crate::Verdict;
 use crate::arguments::{CheckCommand, Format};
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output;
 use crate::target::Target;
-use crate::trouble::Trouble;
 use find::Found;
 use judged::{Judged, Judgement};
 use serde::Serialize;
@@ -41,7 +41,7 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess)
         scenes = shard.of(scenes);
     }
     if scenes.is_empty() {
-        return Err(Trouble::other(
+        return Err(Failure::other(
             "no scene is left to check; choose other paths, another `--filter` or another `--shard`",
         ));
     }
@@ -63,7 +63,7 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess)
         })?;
     }
     if let Some(target) = junit {
-        let text = junit::text(&judged).map_err(Trouble::other)?;
+        let text = junit::text(&judged).map_err(Failure::other)?;
         target.write(text.as_bytes())?;
     }
     let took = start.elapsed();
@@ -72,7 +72,7 @@ pub(crate) fn run(engine: &Engine, command: &CheckCommand, process: &OwnProcess)
         Format::Json => output::print_json(&Summary::new(&judged))?,
     }
     if judged.iter().any(Judged::is_faulty) {
-        return Err(Trouble::AlreadyTold);
+        return Err(Failure::AlreadyReported);
     }
     Ok(judged.iter().all(Judged::is_ok))
 }

@@ -6,8 +6,8 @@ use super::judged::Judged;
 use crate::arguments::{CheckCommand, CheckOneCommand};
 use crate::bounds::Bounds;
 use crate::engine::Engine;
-use crate::trouble::Trouble;
-use crate::{Verdict, telling};
+use crate::failure::Failure;
+use crate::{Verdict, messages};
 use gerust::scene::SceneFiles;
 use std::collections::BTreeSet;
 use std::ffi::OsString;
@@ -101,7 +101,7 @@ impl Watchdog<'_> {
         let mut messages = tempfile::tempfile()?;
         let mut command = Command::new(program);
         command
-            .args(telling::flags())
+            .args(messages::flags())
             .arg("check-one")
             .args(self.bounds_of(found).arguments())
             .arg("--memory-limit")
@@ -170,10 +170,10 @@ pub(crate) fn run_one(engine: &Engine, command: &CheckOneCommand) -> Verdict {
     limit_memory(command.memory_limit);
     let registry = command.bounds.registry(engine);
     let judged = judge(engine, command.scene.clone(), &registry);
-    let text = serde_json::to_vec(&judged).map_err(Trouble::other)?;
+    let text = serde_json::to_vec(&judged).map_err(Failure::other)?;
     std::fs::write(&command.results, text).map_err(|error| {
         let path = command.results.display();
-        Trouble::other(format!(
+        Failure::other(format!(
             "cannot write {path}: {error}; free some disk space"
         ))
     })?;

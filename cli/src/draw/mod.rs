@@ -11,9 +11,9 @@ mod view;
 use crate::Verdict;
 use crate::arguments::{DrawCommand, DrawView};
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output;
 use crate::picture::{PictureFile, extension_of};
-use crate::trouble::Trouble;
 use gerust::World;
 use gerust::collide::Dimensions;
 use paint::Picture;
@@ -33,7 +33,7 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
     let file = match is_moving {
         true => PictureFile::moving(&command.output)?,
         false if extension_of(&command.output).as_deref() == Some("gif") => {
-            return Err(Trouble::other(format!(
+            return Err(Failure::other(format!(
                 "{} would be a picture that moves; say from which frame to which with `--from` and `--to`",
                 command.output.display()
             )));
@@ -69,7 +69,7 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
         }
     };
     if film.snapshots.is_empty() {
-        return Err(Trouble::other(format!(
+        return Err(Failure::other(format!(
             "{} ended before any of these frames ran; its last was to be {last}",
             path.display()
         )));
@@ -117,14 +117,14 @@ impl<'c> Film<'c> {
     }
 
     /// Says which frames are drawn: in ascending order, each once.
-    fn choose(&mut self, path: &Path, last: u64) -> Result<(), Trouble> {
+    fn choose(&mut self, path: &Path, last: u64) -> Result<(), Failure> {
         let command = self.command;
         let (mut frames, most) = match (command.from, command.to) {
             (None, None) => (command.at.clone(), MOST_FRAMES),
             (from, to) => {
                 let (from, to) = (from.unwrap_or(0), to.unwrap_or(last));
                 if from > to {
-                    return Err(Trouble::other(format!(
+                    return Err(Failure::other(format!(
                         "frame {from} comes after frame {to}; swap `--from` and `--to`"
                     )));
                 }
@@ -141,7 +141,7 @@ impl<'c> Film<'c> {
             Self::refuse_late(path, frame, last)?;
         }
         if frames.len() > most {
-            return Err(Trouble::other(format!(
+            return Err(Failure::other(format!(
                 "{} frames do not fit into one picture; name at most {most}",
                 frames.len()
             )));
@@ -150,10 +150,10 @@ impl<'c> Film<'c> {
         Ok(())
     }
 
-    fn refuse_late(path: &Path, frame: u64, last: u64) -> Result<(), Trouble> {
+    fn refuse_late(path: &Path, frame: u64, last: u64) -> Result<(), Failure> {
         match frame <= last {
             true => Ok(()),
-            false => Err(Trouble::other(format!(
+            false => Err(Failure::other(format!(
                 "there is no frame {frame} in {}: it ends at frame {last}; name frames from 0 to {last}",
                 path.display()
             ))),
@@ -169,7 +169,7 @@ impl<'c> Film<'c> {
         self.frames.binary_search(&frame).is_ok() || (self.command.trail && frame <= self.last())
     }
 
-    fn see(&mut self, world: &World, frame: u64) -> Result<(), Trouble> {
+    fn see(&mut self, world: &World, frame: u64) -> Result<(), Failure> {
         if self.command.trail {
             self.trails.note(world);
         }

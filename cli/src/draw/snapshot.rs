@@ -1,8 +1,8 @@
 //! The state of a frame that is drawn.
 
 use super::tiles::DrawnGrid;
+use crate::failure::Failure;
 use crate::output::printable;
-use crate::trouble::Trouble;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
 
@@ -83,7 +83,7 @@ impl Look {
 }
 
 impl Snapshot {
-    pub(crate) fn take(world: &World) -> Result<Self, Trouble> {
+    pub(crate) fn take(world: &World) -> Result<Self, Failure> {
         let bodies = world.rows::<&Body>();
         let names = world.rows::<&Name>();
         let colliders = world.rows::<(Entity, &Collider, &WorldBox)>();

@@ -5,9 +5,9 @@ mod pair;
 use crate::Verdict;
 use crate::arguments::{ExplainCommand, Format, OrderQuestion, Question, RowsQuestion};
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output::{self, wrapped};
 use crate::scene_file::SceneFile;
-use crate::trouble::Trouble;
 use gerust::RowMatch;
 use gerust::schedule::Order;
 use serde::Serialize;
@@ -32,7 +32,7 @@ struct OrderAnswer {
 /// The order does not depend on what happens in the scene, so no frame is run.
 fn order(engine: &Engine, file: &SceneFile, question: &OrderQuestion) -> Verdict {
     if question.one == question.other {
-        return Err(Trouble::other(format!(
+        return Err(Failure::other(format!(
             "`{}` has no order against itself; name two systems",
             question.one
         )));

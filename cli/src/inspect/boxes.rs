@@ -1,7 +1,7 @@
 //! `gerust inspect SCENE boxes`.
 
+use crate::failure::Failure;
 use crate::output::{self, Seen};
-use crate::trouble::Trouble;
 use gerust::collide::Boxes;
 use gerust::collide::Layer;
 use gerust::{Body, Collider, Entity, Layers, Motion, WorldBox};
@@ -41,7 +41,7 @@ impl BoxesView {
         seen: &Seen<'_>,
         layer: Option<&str>,
         name: Option<&str>,
-    ) -> Result<Self, Trouble> {
+    ) -> Result<Self, Failure> {
         let world = seen.world();
         let layers = world.global::<Layers>()?;
         let wanted = layer.map(|name| find_layer(&layers, name)).transpose()?;
@@ -143,13 +143,13 @@ fn motion(body: Option<&Body>) -> &'static str {
 }
 
 /// The layer of a name.
-pub(super) fn find_layer(layers: &Layers, name: &str) -> Result<Layer, Trouble> {
+pub(super) fn find_layer(layers: &Layers, name: &str) -> Result<Layer, Failure> {
     layers.find(name).ok_or_else(|| no_layer(layers, name))
 }
 
-fn no_layer(layers: &Layers, name: &str) -> Trouble {
+fn no_layer(layers: &Layers, name: &str) -> Failure {
     let known: Vec<String> = layers.names().map(|name| format!("`{name}`")).collect();
-    Trouble::other(format!(
+    Failure::other(format!(
         "unknown layer `{name}`; the layers are {}; choose one",
         known.join(", ")
     ))

@@ -1,7 +1,7 @@
 //! `gerust inspect SCENE contacts`.
 
+use crate::failure::Failure;
 use crate::output::{self, Seen};
-use crate::trouble::Trouble;
 use gerust::{Contact, ContactState, Contacts, Entity, World};
 use glam::Vec3;
 use serde::Serialize;
@@ -38,7 +38,7 @@ pub(crate) struct ContactView {
 
 impl ContactsView {
     /// All contacts, or those of one entity, in the order of the ids.
-    pub(super) fn new(seen: &Seen<'_>, of: Option<Entity>) -> Result<Self, Trouble> {
+    pub(super) fn new(seen: &Seen<'_>, of: Option<Entity>) -> Result<Self, Failure> {
         let world = seen.world();
         let contacts = world.global::<Contacts>()?;
         let shown = contacts

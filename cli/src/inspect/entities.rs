@@ -2,8 +2,8 @@
 
 use super::boxes::find_layer;
 use crate::arguments::EntitiesTopic;
+use crate::failure::Failure;
 use crate::output::{self, Seen, wrapped};
-use crate::trouble::Trouble;
 use gerust::{Collider, Contacts, Entity, Layers, MadeFrom, World};
 use serde::Serialize;
 use serde_json::{Map, Value as Json};
@@ -35,7 +35,7 @@ const USUAL: [&str; 4] = ["links", "made-from", "name", "transform"];
 
 impl EntitiesView {
     /// All entities that are asked for, in the order of their ids.
-    pub(super) fn new(seen: &Seen<'_>, topic: &EntitiesTopic) -> Result<Self, Trouble> {
+    pub(super) fn new(seen: &Seen<'_>, topic: &EntitiesTopic) -> Result<Self, Failure> {
         let world = seen.world();
         let having = &topic.having;
         refuse_unknown(world, having)?;
@@ -93,7 +93,7 @@ const NAME: usize = 22;
 const TEMPLATE: usize = 12;
 
 impl EntityLine {
-    fn new(world: &World, entity: Entity) -> Result<Self, Trouble> {
+    fn new(world: &World, entity: Entity) -> Result<Self, Failure> {
         let components = world.written_components(entity)?.into_iter();
         Ok(Self {
             entity: entity.to_string(),
@@ -129,12 +129,12 @@ fn template_of(world: &World, entity: Entity) -> Option<String> {
 }
 
 /// A component that is not registered is a slip, and no reason for an empty list.
-fn refuse_unknown(world: &World, having: &[String]) -> Result<(), Trouble> {
+fn refuse_unknown(world: &World, having: &[String]) -> Result<(), Failure> {
     let mut known: Vec<&str> = world.registered_components().collect();
     known.sort_unstable();
     match having.iter().find(|name| !known.contains(&name.as_str())) {
         None => Ok(()),
-        Some(unknown) => Err(Trouble::other(format!(
+        Some(unknown) => Err(Failure::other(format!(
             "unknown component `{unknown}`; the registered components are {}",
             known.join(", ")
         ))),
@@ -156,7 +156,7 @@ pub(super) struct EntityView {
 }
 
 impl EntityView {
-    pub(super) fn new(seen: &Seen<'_>, entity: Entity) -> Result<Self, Trouble> {
+    pub(super) fn new(seen: &Seen<'_>, entity: Entity) -> Result<Self, Failure> {
         let world = seen.world();
         let contacts = world.global::<Contacts>()?;
         let written = world.written_components(entity)?.into_iter();

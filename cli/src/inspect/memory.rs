@@ -1,9 +1,9 @@
 //! `gerust inspect SCENE memory`.
 
 use crate::allocations;
+use crate::failure::Failure;
 use crate::output::{self, bytes};
 use crate::scene_file::SceneFile;
-use crate::trouble::Trouble;
 use gerust::store::Memory;
 use gerust::{Runtime, World};
 use serde::Serialize;
@@ -65,7 +65,7 @@ const COUNTED: u64 = 120;
 
 impl AllocationsView {
     /// Runs more frames, without cues and expectations, and counts what they allocate; `None` if this binary does not count.
-    pub(crate) fn count(runtime: &mut Runtime) -> Result<Option<Self>, Trouble> {
+    pub(crate) fn count(runtime: &mut Runtime) -> Result<Option<Self>, Failure> {
         if !allocations::are_counted() {
             return Ok(None);
         }

@@ -21,9 +21,9 @@ use crate::arguments::{
     InspectTopic, MemoryTopic, PlanFormat, PlanTopic, SystemsTopic, Threads, TreeTopic,
 };
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output;
 use crate::scene_file::SceneFile;
-use crate::trouble::Trouble;
 use boxes::BoxesView;
 use contacts::ContactsView;
 use entities::{EntitiesView, EntityView};
@@ -193,7 +193,7 @@ fn memory_of_recording(
     let at = |frame| {
         let mut runtime = output::runtime(engine, Threads::default())?;
         recording.restore_into(&mut runtime, engine.registry(), frame)?;
-        Ok::<Runtime, Trouble>(runtime)
+        Ok::<Runtime, Failure>(runtime)
     };
     let (first, runtime) = (at(0)?, at(frame)?);
     let view = MemoryView::new(file, runtime.world(), frame, &first.world().memory());

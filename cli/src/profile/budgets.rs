@@ -1,6 +1,6 @@
 //! Budgets from the command line.
 
-use crate::trouble::Trouble;
+use crate::failure::Failure;
 use gerust::scene::SceneRun;
 use std::str::FromStr;
 use std::time::Duration;
@@ -35,7 +35,7 @@ impl FromStr for BudgetOption {
     }
 }
 
-pub(super) fn set(run: &mut SceneRun<'_>, budgets: &[BudgetOption]) -> Result<(), Trouble> {
+pub(super) fn set(run: &mut SceneRun<'_>, budgets: &[BudgetOption]) -> Result<(), Failure> {
     for BudgetOption { system, budget } in budgets {
         let Some(system) = system else {
             run.runtime_mut().profiler_mut().set_budget(*budget);
@@ -47,7 +47,7 @@ pub(super) fn set(run: &mut SceneRun<'_>, budgets: &[BudgetOption]) -> Result<()
                 .systems()
                 .map(|known| format!("`{}`", known.name()))
                 .collect();
-            return Err(Trouble::other(format!(
+            return Err(Failure::other(format!(
                 "there is no system named `{system}` to give a budget; the names are {}",
                 names.join(", ")
             )));

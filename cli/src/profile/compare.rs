@@ -2,10 +2,10 @@
 
 use super::machine::{PACE, PROGRAM, pace_ratio};
 use crate::arguments::{Format, ProfileCommand};
+use crate::failure::Failure;
 use crate::output::{self, milliseconds, time};
-use crate::trouble::Trouble;
 use comfy_table::{CellAlignment, ContentArrangement, Table};
-use gerust::profile::{ClockCost, Comparison, Finding, Least, NameRatio, RecordedProfile};
+use gerust::profile::{Change, ClockCost, Comparison, NameComparison, RecordedProfile, Threshold};
 use serde::Serialize;
 use std::fmt::Write as _;
 use std::path::Path;
@@ -18,9 +18,9 @@ const SAME_PACE: f64 = 1.05;
 /// A name is cut to this, so that the table stays within 80 columns.
 const WIDEST_NAME: usize = 25;
 
-pub(crate) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
+pub(crate) fn read(path: &Path) -> Result<RecordedProfile, Failure> {
     let text = std::fs::read_to_string(path).map_err(|error| {
-        Trouble::other(format!(
+        Failure::other(format!(
             "{} cannot be read: {error}; check the path",
             path.display()
         ))
@@ -33,7 +33,7 @@ pub(crate) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
             .next()
             .unwrap_or_default()
             .to_owned();
-        Trouble::other(format!(
+        Failure::other(format!(
             "{}: {reason}; make one with `profile --save`",
             path.display()
         ))
@@ -41,8 +41,8 @@ pub(crate) fn read(path: &Path) -> Result<RecordedProfile, Trouble> {
 }
 
 /// A difference counts from a ratio on, and from what the clock reads of a span cost.
-fn least(ratio: f64) -> Least {
-    Least {
+fn least(ratio: f64) -> Threshold {
+    Threshold {
         ratio,
         difference: ClockCost::measure().of_spans(1),
     }
@@ -53,7 +53,7 @@ pub(super) fn tell_apart(
     command: &ProfileCommand,
     before: &RecordedProfile,
     after: &RecordedProfile,
-) -> Result<(), Trouble> {
+) -> Result<(), Failure> {
     let comparison = between_apart(before, after);
     tell(command, &comparison, before, after, ONE_AFTER_THE_OTHER)
 }
@@ -72,7 +72,7 @@ pub(super) fn tell_in_turn(
     command: &ProfileCommand,
     before: &RecordedProfile,
     after: &RecordedProfile,
-) -> Result<(), Trouble> {
+) -> Result<(), Failure> {
     let comparison = Comparison::between(before, after, least(LEAST_IN_TURN));
     tell(
         command,
@@ -89,7 +89,7 @@ fn tell(
     before: &RecordedProfile,
     after: &RecordedProfile,
     note: &str,
-) -> Result<(), Trouble> {
+) -> Result<(), Failure> {
     match command.format {
         Format::Text => output::print(&text(comparison, before, after, note)),
         Format::Json => output::print_json(&ComparisonSummary::new(comparison)),
@@ -188,7 +188,7 @@ fn verdict(comparison: &Comparison) -> String {
     };
     let frame = comparison.names.iter().find(|ratio| ratio.kind == "frame");
     let frame = frame.map_or_else(String::new, |frame| match frame.finding {
-        Finding::Slower | Finding::Faster => format!(
+        Change::Slower | Change::Faster => format!(
             "the frame is {}: {} of the time before; ",
             frame.finding.words(),
             percent(frame.ratio)
@@ -198,8 +198,8 @@ fn verdict(comparison: &Comparison) -> String {
     format!(
         "{frame}of {} names {} are slower, {} faster",
         comparison.names.len(),
-        count(Finding::Slower),
-        count(Finding::Faster)
+        count(Change::Slower),
+        count(Change::Faster)
     )
 }
 
@@ -209,9 +209,9 @@ fn percent(ratio: f64) -> String {
 
 /// The names, the greatest difference in time first; those without a finding last.
 fn table(comparison: &Comparison) -> String {
-    let mut names: Vec<&NameRatio> = comparison.names.iter().collect();
-    let weight = |ratio: &NameRatio| {
-        let has_finding = matches!(ratio.finding, Finding::Slower | Finding::Faster);
+    let mut names: Vec<&NameComparison> = comparison.names.iter().collect();
+    let weight = |ratio: &NameComparison| {
+        let has_finding = matches!(ratio.finding, Change::Slower | Change::Faster);
         (
             !has_finding,
             std::cmp::Reverse(ratio.before.abs_diff(ratio.after)),
@@ -235,8 +235,8 @@ fn table(comparison: &Comparison) -> String {
         table.add_row([
             ratio.kind.clone(),
             output::shortened(&ratio.name, WIDEST_NAME),
-            of(ratio.before, Finding::New),
-            of(ratio.after, Finding::Gone),
+            of(ratio.before, Change::New),
+            of(ratio.after, Change::Gone),
             figure(format!("{:.2}", ratio.ratio)),
             figure(format!("{:.2}-{:.2}", ratio.low, ratio.high)),
             short(ratio.finding).to_owned(),
@@ -252,9 +252,9 @@ fn table(comparison: &Comparison) -> String {
 }
 
 /// The finding in a column of its own, where "no difference shown" in each line would drown what is shown.
-fn short(finding: Finding) -> &'static str {
+fn short(finding: Change) -> &'static str {
     match finding {
-        Finding::NoDifference => "no difference",
+        Change::NoDifference => "no difference",
         other => other.words(),
     }
 }

@@ -4,8 +4,8 @@ use super::{compare, recorded, start};
 use crate::Verdict;
 use crate::arguments::ProfileCommand;
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output;
-use crate::trouble::Trouble;
 use crate::versus::Versus;
 use gerust::scene::{Scene, SceneRun};
 
@@ -23,7 +23,7 @@ pub(super) fn run(
         ("--csv", command.csv.is_some()),
     ];
     if let Some((option, _)) = files.iter().find(|(_, is_given)| *is_given) {
-        return Err(Trouble::other(format!(
+        return Err(Failure::other(format!(
             "`{option}` is for one run, and `--versus` makes two; leave one of the two options out"
         )));
     }
@@ -59,7 +59,7 @@ pub(super) fn run(
 
 /// Runs both to their ends, a frame of one and a frame of the other, alternating which runs first: the one that runs
 /// second finds caches and clock rates as the first left them.
-fn run_in_turn<'s>(first: &mut SceneRun<'s>, second: &mut SceneRun<'s>) -> Result<(), Trouble> {
+fn run_in_turn<'s>(first: &mut SceneRun<'s>, second: &mut SceneRun<'s>) -> Result<(), Failure> {
     let frames = first.scene().frames().max(second.scene().frames());
     let title = format!("{} in turn", first.scene().title());
     output::with_progress(&title, frames, |frame| {

@@ -1,6 +1,6 @@
 //! The machine on which a recorded profile was measured.
 
-use crate::trouble::Trouble;
+use crate::failure::Failure;
 use gerust::profile::RecordedProfile;
 use gerust::scene::{Scene, SceneRun};
 use std::time::Instant;
@@ -38,7 +38,7 @@ pub(super) fn describe(
     profile: RecordedProfile,
     run: &SceneRun<'_>,
     scene: &Scene,
-) -> Result<RecordedProfile, Trouble> {
+) -> Result<RecordedProfile, Failure> {
     let program = std::env::current_exe().and_then(std::fs::read);
     let program = program.map_or_else(|_| String::from("unknown"), |bytes| digest(&bytes));
     let counters = run.runtime().profiler().counter_statistics();
@@ -62,11 +62,11 @@ pub(super) fn describe(
 }
 
 /// Changes with the files of the scene and with its parameters: then equal frames do other work.
-fn scene_digest(scene: &Scene) -> Result<String, Trouble> {
+fn scene_digest(scene: &Scene) -> Result<String, Failure> {
     let mut bytes = Vec::new();
     for path in scene.files() {
         let file = std::fs::read(path).map_err(|error| {
-            Trouble::other(format!(
+            Failure::other(format!(
                 "{} cannot be read: {error}; leave it in place while it runs",
                 path.display()
             ))

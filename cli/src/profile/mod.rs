@@ -18,9 +18,9 @@ pub(crate) use summary::{Profile, Summary};
 use crate::Verdict;
 use crate::arguments::{Measuring, ProfileCommand};
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::output;
 use crate::target::Target;
-use crate::trouble::Trouble;
 use gerust::profile::{CounterKind, Profiler, RecordedProfile};
 use gerust::scene::{Scene, SceneRun};
 use std::path::{Path, PathBuf};
@@ -70,7 +70,7 @@ pub(crate) fn start<'s>(
     measuring: &Measuring,
     scene: &'s Scene,
     keeps_pace: bool,
-) -> Result<SceneRun<'s>, Trouble> {
+) -> Result<SceneRun<'s>, Failure> {
     let mut runtime = output::runtime(engine, measuring.threads)?;
     let resident = || memory_stats::memory_stats().map_or(0, |memory| memory.physical_mem as u64);
     let profiler = runtime.profiler_mut();
@@ -83,7 +83,7 @@ pub(crate) fn start<'s>(
     budgets::set(&mut run, &measuring.budget)?;
     if let Some(frames) = measuring.warm_up {
         if frames >= scene.frames() {
-            return Err(Trouble::other(format!(
+            return Err(Failure::other(format!(
                 "after {frames} frames of warm-up none of {} is left; choose fewer with `--warm-up`",
                 scene.frames()
             )));
@@ -95,7 +95,7 @@ pub(crate) fn start<'s>(
 
 const RESIDENT: &str = "resident memory";
 
-pub(crate) fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProfile, Trouble> {
+pub(crate) fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProfile, Failure> {
     let recorded = RecordedProfile::of(run.runtime().profiler());
     machine::describe(recorded, run, scene)
 }
@@ -118,7 +118,7 @@ struct Files {
 }
 
 impl Files {
-    fn new(command: &ProfileCommand, scene: &Scene) -> Result<Self, Trouble> {
+    fn new(command: &ProfileCommand, scene: &Scene) -> Result<Self, Failure> {
         let target = |path: &Option<PathBuf>| {
             let path = path.as_deref();
             let target = path.map(|path| Target::new(path, files_read(command, scene)));
@@ -131,7 +131,7 @@ impl Files {
         })
     }
 
-    fn write(self, scene: &Scene, run: &SceneRun<'_>) -> Result<(), Trouble> {
+    fn write(self, scene: &Scene, run: &SceneRun<'_>) -> Result<(), Failure> {
         let profiler: &Profiler = run.runtime().profiler();
         if let Some(target) = self.trace {
             target.write_with(|file| profiler.write_trace(file))?;

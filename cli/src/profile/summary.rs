@@ -2,8 +2,8 @@
 
 use super::text;
 use crate::arguments::{Format, ProfileCommand};
+use crate::failure::Failure;
 use crate::output::{self, milliseconds};
-use crate::trouble::Trouble;
 use gerust::profile::{
     Category, ClockCost, CounterStatistic, Culprit, Excess, Profiler, Statistic,
 };
@@ -73,7 +73,7 @@ pub(super) fn tell(
     command: &ProfileCommand,
     scene: &Scene,
     run: &SceneRun<'_>,
-) -> Result<(), Trouble> {
+) -> Result<(), Failure> {
     let profile = Profile::of(run);
     match command.format {
         Format::Text => output::print(&text::of(&profile)),

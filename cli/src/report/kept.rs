@@ -1,7 +1,7 @@
 //! Which frames the page stores: all, or as many as there is room for.
 
 use super::change::Change;
-use crate::trouble::Trouble;
+use crate::failure::Failure;
 
 /// The room in bytes for all frames, so that a page can be sent by mail.
 pub(super) const MOST_BYTES: usize = 12 << 20;
@@ -36,7 +36,7 @@ impl Kept {
     }
 
     /// Adds what has changed since the frame that was added before.
-    pub(super) fn add(&mut self, mut change: Change) -> Result<(), Trouble> {
+    pub(super) fn add(&mut self, mut change: Change) -> Result<(), Failure> {
         // The change stored last is merged into this one if its frame is among those that are now left out.
         let every = self.every;
         let is_left_out = |last: &mut Change| !last.frame.is_multiple_of(every);
@@ -58,7 +58,7 @@ impl Kept {
     }
 
     /// Leaves out every frame that is no multiple of twice the distance, but for the last.
-    fn halve(&mut self) -> Result<(), Trouble> {
+    fn halve(&mut self) -> Result<(), Failure> {
         self.every *= 2;
         let mut thinned: Vec<Change> = Vec::new();
         let mut waiting: Option<Change> = None;
@@ -82,10 +82,10 @@ impl Kept {
     }
 }
 
-fn size_of_json(change: &Change) -> Result<usize, Trouble> {
+fn size_of_json(change: &Change) -> Result<usize, Failure> {
     let text = serde_json::to_vec(change);
     text.map(|text| text.len())
-        .map_err(|error| Trouble::other(format!("the page cannot be written: {error}")))
+        .map_err(|error| Failure::other(format!("the page cannot be written: {error}")))
 }
 
 #[cfg(test)]

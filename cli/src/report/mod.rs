@@ -11,13 +11,13 @@ mod watcher;
 use crate::Verdict;
 use crate::arguments::{ReportCommand, Threads};
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::inspect::{AllocationsView, MemoryView, PlanOf, PlanView};
 use crate::output::{self, wrapped};
 use crate::picture::extension_of;
 use crate::profile::{self, Profile};
 use crate::run::Summary;
 use crate::target::Target;
-use crate::trouble::Trouble;
 use gerust::scene::Scene;
 use page::{ComparisonView, Page};
 use playback::PlaybackView;
@@ -73,9 +73,9 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
 }
 
 /// Errors in the name are reported before a long scene runs.
-fn refuse_bad_name(path: &Path) -> Result<(), Trouble> {
+fn refuse_bad_name(path: &Path) -> Result<(), Failure> {
     if !matches!(extension_of(path).as_deref(), Some("html" | "htm")) {
-        return Err(Trouble::other(format!(
+        return Err(Failure::other(format!(
             "{} is no .html, and a report is a page; end the name with it",
             path.display()
         )));
@@ -84,7 +84,7 @@ fn refuse_bad_name(path: &Path) -> Result<(), Trouble> {
         .parent()
         .filter(|folder| !folder.as_os_str().is_empty());
     match folder {
-        Some(folder) if !folder.is_dir() => Err(Trouble::other(format!(
+        Some(folder) if !folder.is_dir() => Err(Failure::other(format!(
             "{} cannot be written: there is no folder {}; make it, or name a file in another",
             path.display(),
             folder.display()
@@ -99,7 +99,7 @@ struct Seen {
     memory: MemoryView,
 }
 
-fn look_through(engine: &Engine, command: &ReportCommand, scene: &Scene) -> Result<Seen, Trouble> {
+fn look_through(engine: &Engine, command: &ReportCommand, scene: &Scene) -> Result<Seen, Failure> {
     let mut run = scene.start(output::runtime(engine, Threads::default())?)?;
     let before = run.runtime().world().memory();
     let playback = PlaybackView::record(&mut run, command.every)?;

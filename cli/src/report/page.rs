@@ -3,10 +3,10 @@
 use super::playback::PlaybackView;
 use super::threads::ThreadsView;
 use super::times::TimesView;
+use crate::failure::Failure;
 use crate::inspect::{MemoryView, PlanView};
 use crate::profile::{self, ComparisonSummary};
 use crate::run;
-use crate::trouble::Trouble;
 use gerust::profile::{Comparison, RecordedProfile};
 use serde::{Serialize, Serializer};
 
@@ -75,9 +75,9 @@ const SCRIPTS: [&str; 9] = [
 ];
 
 impl Page<'_> {
-    pub(super) fn html(&self) -> Result<String, Trouble> {
+    pub(super) fn html(&self) -> Result<String, Failure> {
         let data = serde_json::to_string(self)
-            .map_err(|error| Trouble::other(format!("the page cannot be written: {error}")))?;
+            .map_err(|error| Failure::other(format!("the page cannot be written: {error}")))?;
         let verdict = match self.run.failed {
             0 => String::from("all held"),
             failed => format!("{failed} failed"),

@@ -3,8 +3,8 @@
 use super::change::{Change, Corners};
 use super::kept::{Kept, MOST_BYTES};
 use super::watcher::{EntityView, Watcher};
+use crate::failure::Failure;
 use crate::output;
-use crate::trouble::Trouble;
 use gerust::prelude::*;
 use gerust::scene::SceneRun;
 use serde::Serialize;
@@ -30,7 +30,7 @@ impl PlaybackView {
     pub(super) fn record(
         run: &mut SceneRun<'_>,
         every: Option<NonZeroU64>,
-    ) -> Result<Self, Trouble> {
+    ) -> Result<Self, Failure> {
         let mut watcher = Watcher::default();
         let mut kept = match every {
             Some(every) => Kept::every(every.get()),

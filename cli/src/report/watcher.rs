@@ -2,8 +2,8 @@
 
 use super::change::{Change, Corners, Drawn, Pair, Value};
 use crate::draw::Look;
+use crate::failure::Failure;
 use crate::inspect::ContactView;
-use crate::trouble::Trouble;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
 use gerust::scene::SceneRun;
@@ -43,7 +43,7 @@ impl Watcher {
     }
 
     /// The changes since the last call.
-    pub(super) fn look(&mut self, run: &SceneRun<'_>) -> Result<Change, Trouble> {
+    pub(super) fn look(&mut self, run: &SceneRun<'_>) -> Result<Change, Failure> {
         let world = run.runtime().world();
         let mut change = Change {
             frame: run.frame(),
@@ -96,7 +96,7 @@ impl Watcher {
             .retain(|(place, _), _| gone.binary_search(place).is_err());
     }
 
-    fn look_at_boxes(&mut self, world: &World, change: &mut Change) -> Result<(), Trouble> {
+    fn look_at_boxes(&mut self, world: &World, change: &mut Change) -> Result<(), Failure> {
         let parts = world.global::<Boxes>()?;
         let mut seen = HashMap::new();
         let colliders = world.rows::<(Entity, &Collider, &WorldBox, Option<&Body>)>();
@@ -149,7 +149,7 @@ impl Watcher {
         world: &World,
         entity: Entity,
         change: &mut Change,
-    ) -> Result<(), Trouble> {
+    ) -> Result<(), Failure> {
         let place = self.places[&entity];
         let written = world.written_components(entity)?;
         let mut there = Vec::with_capacity(written.len());
@@ -197,14 +197,14 @@ impl Watcher {
         }
     }
 
-    fn look_at_contacts(&mut self, world: &World, change: &mut Change) -> Result<(), Trouble> {
+    fn look_at_contacts(&mut self, world: &World, change: &mut Change) -> Result<(), Failure> {
         let contacts = world.global::<Contacts>()?;
         let mut there = HashMap::new();
         for contact in contacts.iter() {
             let pair = Pair(self.places[&contact.first], self.places[&contact.second]);
             let view = serde_json::to_value(ContactView::new(world, &contacts, contact));
             let view = view
-                .map_err(|error| Trouble::other(format!("the page cannot be written: {error}")))?;
+                .map_err(|error| Failure::other(format!("the page cannot be written: {error}")))?;
             if self.contacts.get(&pair) != Some(&view) {
                 change.contacts.insert(pair, Some(view.clone()));
             }

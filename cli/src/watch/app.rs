@@ -3,7 +3,7 @@
 use super::picture::{Camera, View};
 use super::watched::Watched;
 use crate::draw::snapshot::Snapshot;
-use crate::trouble::Trouble;
+use crate::failure::Failure;
 use gerust::{Entity, World};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
 use serde_json::Value as Json;
@@ -53,7 +53,7 @@ pub(super) struct App<'s> {
 }
 
 impl<'s> App<'s> {
-    pub(super) fn new(watched: Watched<'s>, view: View) -> Result<Self, Trouble> {
+    pub(super) fn new(watched: Watched<'s>, view: View) -> Result<Self, Failure> {
         let camera = Camera::around(&Snapshot::take(watched.world())?);
         Ok(Self {
             watched,
@@ -102,7 +102,7 @@ impl<'s> App<'s> {
     }
 
     /// Lets time pass: runs as many frames as are due.
-    pub(super) fn pass(&mut self, time: Duration) -> Result<(), Trouble> {
+    pub(super) fn pass(&mut self, time: Duration) -> Result<(), Failure> {
         if !self.is_running {
             self.due = 0.0;
             return Ok(());
@@ -124,7 +124,7 @@ impl<'s> App<'s> {
         Ok(())
     }
 
-    pub(super) fn handle(&mut self, key: KeyEvent) -> Result<(), Trouble> {
+    pub(super) fn handle(&mut self, key: KeyEvent) -> Result<(), Failure> {
         self.message.clear();
         if key.code == KeyCode::Char('c') && key.modifiers.contains(KeyModifiers::CONTROL) {
             self.is_over = true;
@@ -189,7 +189,7 @@ impl<'s> App<'s> {
         }
     }
 
-    fn toggle(&mut self) -> Result<(), Trouble> {
+    fn toggle(&mut self) -> Result<(), Failure> {
         let Some(name) = self.systems().get(self.system).cloned() else {
             return Ok(());
         };

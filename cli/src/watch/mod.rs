@@ -9,10 +9,10 @@ mod watched;
 use crate::Verdict;
 use crate::arguments::{ViewArgument, WatchCommand};
 use crate::engine::Engine;
+use crate::failure::Failure;
+use crate::messages;
 use crate::output;
 use crate::target::Target;
-use crate::telling;
-use crate::trouble::Trouble;
 use app::App;
 use keys::Waited;
 use picture::View;
@@ -32,7 +32,7 @@ const BETWEEN_LOOKS: Duration = Duration::from_millis(33);
 
 pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
     if !std::io::stdout().is_terminal() || !std::io::stdin().is_terminal() {
-        return Err(Trouble::other(
+        return Err(Failure::other(
             "watching takes a terminal for keys and pictures; use `run`, `draw` or `inspect` where there is none",
         ));
     }
@@ -42,7 +42,7 @@ pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
     };
     if let Some(recording) = command.scene.recording()? {
         if command.record.is_some() {
-            return Err(Trouble::other(
+            return Err(Failure::other(
                 "this is a recording already; leave `--record` out",
             ));
         }
@@ -67,15 +67,15 @@ pub(crate) fn run(engine: &Engine, command: &WatchCommand) -> Verdict {
     Ok(true)
 }
 
-fn watch(app: App<'_>) -> Result<(), Trouble> {
+fn watch(app: App<'_>) -> Result<(), Failure> {
     watch_to_end(app).1
 }
 
 /// The terminal is put back as it was after any exit: a panic does so by a hook, and a signal ends it as a key would, and so does a
 /// terminal that goes away.
-fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
+fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Failure>) {
     // Log messages would be written across the picture.
-    telling::begin(true, 0);
+    messages::begin(true, 0);
     let outcome = match ratatui::try_init() {
         Ok(mut terminal) => {
             let outcome = look_and_listen(&mut terminal, &mut app);
@@ -86,7 +86,7 @@ fn watch_to_end(mut app: App<'_>) -> (App<'_>, Result<(), Trouble>) {
             }
             outcome
         }
-        Err(error) => Err(Trouble::other(format!(
+        Err(error) => Err(Failure::other(format!(
             "the terminal cannot be used: {error}"
         ))),
     };
@@ -104,9 +104,9 @@ fn ended_by_signals() -> std::io::Result<Arc<AtomicBool>> {
     Ok(is_asked)
 }
 
-fn look_and_listen(terminal: &mut DefaultTerminal, app: &mut App<'_>) -> Result<(), Trouble> {
+fn look_and_listen(terminal: &mut DefaultTerminal, app: &mut App<'_>) -> Result<(), Failure> {
     let cannot =
-        |error: std::io::Error| Trouble::other(format!("the terminal cannot be used: {error}"));
+        |error: std::io::Error| Failure::other(format!("the terminal cannot be used: {error}"));
     let palette = Palette::of_environment();
     let is_asked_to_end = ended_by_signals().map_err(cannot)?;
     let mut looked = Instant::now();

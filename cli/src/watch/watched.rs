@@ -1,8 +1,8 @@
 //! The subject of `watch`: a running scene with its past frames, or a recording.
 
 use crate::engine::Engine;
+use crate::failure::Failure;
 use crate::target::Target;
-use crate::trouble::Trouble;
 use gerust::scene::{Recording, RecordingWriter, SceneRun};
 use gerust::{Runtime, World};
 use std::cell::RefCell;
@@ -54,9 +54,9 @@ enum Source<'s> {
 
 impl<'s> Watched<'s> {
     /// A scene from its start.
-    pub(super) fn live(engine: &'s Engine, run: SceneRun<'s>) -> Result<Self, Trouble> {
+    pub(super) fn live(engine: &'s Engine, run: SceneRun<'s>) -> Result<Self, Failure> {
         let written = Memory::default();
-        let writer = RecordingWriter::begin(written.clone(), &run).map_err(Trouble::other)?;
+        let writer = RecordingWriter::begin(written.clone(), &run).map_err(Failure::other)?;
         let live = Box::new(Live {
             run,
             writer,
@@ -67,7 +67,7 @@ impl<'s> Watched<'s> {
     }
 
     /// A recording from its start.
-    pub(super) fn recorded(engine: &'s Engine, recording: Recording) -> Result<Self, Trouble> {
+    pub(super) fn recorded(engine: &'s Engine, recording: Recording) -> Result<Self, Failure> {
         let source = Source::Recorded(Past::at(engine, recording, 0)?);
         Ok(Self { engine, source })
     }
@@ -132,7 +132,7 @@ impl<'s> Watched<'s> {
     }
 
     /// Goes to the next frame; says whether there was one.
-    pub(super) fn forward(&mut self) -> Result<bool, Trouble> {
+    pub(super) fn forward(&mut self) -> Result<bool, Failure> {
         match &mut self.source {
             Source::Live { live, past: None } => live.advance(),
             Source::Live {
@@ -160,7 +160,7 @@ impl<'s> Watched<'s> {
     }
 
     /// Goes to the frame before; says whether there was one.
-    pub(super) fn back(&mut self) -> Result<bool, Trouble> {
+    pub(super) fn back(&mut self) -> Result<bool, Failure> {
         let Some(before) = self.frame().checked_sub(1) else {
             return Ok(false);
         };
@@ -184,7 +184,7 @@ impl<'s> Watched<'s> {
     }
 
     /// Switches a system of the run on or off; says whether it is on.
-    pub(super) fn toggle(&mut self, system: &str) -> Result<Option<bool>, Trouble> {
+    pub(super) fn toggle(&mut self, system: &str) -> Result<Option<bool>, Failure> {
         let Source::Live { live, .. } = &mut self.source else {
             return Ok(None);
         };
@@ -198,11 +198,11 @@ impl<'s> Watched<'s> {
     }
 
     /// Writes all that has run into a file.
-    pub(super) fn keep(self, target: Target) -> Result<(), Trouble> {
+    pub(super) fn keep(self, target: Target) -> Result<(), Failure> {
         let Source::Live { live, .. } = self.source else {
             return Ok(());
         };
-        let finished = live.writer.finish(&live.run).map_err(Trouble::other)?;
+        let finished = live.writer.finish(&live.run).map_err(Failure::other)?;
         let bytes = finished.0.borrow();
         target.write(bytes.as_slice())
     }
@@ -210,17 +210,17 @@ impl<'s> Watched<'s> {
 
 impl Live<'_> {
     /// Runs the next frame and writes it down; says whether there was one.
-    fn advance(&mut self) -> Result<bool, Trouble> {
+    fn advance(&mut self) -> Result<bool, Failure> {
         let has_run = self.run.advance()?;
         if has_run {
-            self.writer.note(&self.run).map_err(Trouble::other)?;
+            self.writer.note(&self.run).map_err(Failure::other)?;
         }
         Ok(has_run)
     }
 }
 
 impl Past {
-    fn at(engine: &Engine, recording: Recording, frame: u64) -> Result<Self, Trouble> {
+    fn at(engine: &Engine, recording: Recording, frame: u64) -> Result<Self, Failure> {
         let mut past = Self {
             recording,
             runtime: engine.runtime()?,
@@ -230,7 +230,7 @@ impl Past {
         Ok(past)
     }
 
-    fn go_to(&mut self, engine: &Engine, frame: u64) -> Result<(), Trouble> {
+    fn go_to(&mut self, engine: &Engine, frame: u64) -> Result<(), Failure> {
         let registry = engine.registry();
         self.recording
             .restore_into(&mut self.runtime, registry, frame)?;

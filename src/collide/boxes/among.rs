@@ -24,9 +24,9 @@ use std::fmt;
 /// assert_eq!(found, [me, pad]);
 /// boxes.overlaps(&cube, &Among::solids(), &mut found);
 /// assert_eq!(found, [me]);
-/// boxes.overlaps(&cube, &Among::all().but(me), &mut found);
+/// boxes.overlaps(&cube, &Among::all().excluding(me), &mut found);
 /// assert_eq!(found, [pad]);
-/// boxes.overlaps(&cube, &Among::all().that(&|entity| entity == me), &mut found);
+/// boxes.overlaps(&cube, &Among::all().matching(&|entity| entity == me), &mut found);
 /// assert_eq!(found, [me]);
 /// # Ok::<(), gerust::Error>(())
 /// ```
@@ -126,7 +126,7 @@ impl<'p> Among<'p> {
 
     /// Excludes one entity: usually the one that asks.
     #[must_use]
-    pub fn but(self, entity: Entity) -> Self {
+    pub fn excluding(self, entity: Entity) -> Self {
         Self {
             but: Some(entity),
             ..self
@@ -135,7 +135,7 @@ impl<'p> Among<'p> {
 
     /// Only those for which `that` is true.
     #[must_use]
-    pub fn that(self, that: &'p dyn Fn(Entity) -> bool) -> Self {
+    pub fn matching(self, that: &'p dyn Fn(Entity) -> bool) -> Self {
         Self {
             that: Some(that),
             ..self

@@ -100,7 +100,7 @@ pub enum Dimensions {
 ///
 /// let boxes = runtime.world().global::<Boxes>()?;
 /// let mut found = Vec::new();
-/// boxes.within(Vec3::ZERO, 5.6, &Among::all().but(row[0]), &mut found);
+/// boxes.within(Vec3::ZERO, 5.6, &Among::all().excluding(row[0]), &mut found);
 /// assert_eq!(found.len(), 2);
 /// assert_eq!((found[1].entity, found[1].distance), (row[2], 5.5));
 ///
@@ -170,7 +170,7 @@ impl Boxes {
     /// let boxes = runtime.world().global::<Boxes>()?;
     /// let mut startled = Vec::new();
     /// let area = boxes.around(horn, 3.0).expect("it has a collider");
-    /// boxes.overlaps(&area, &Among::all().but(horn), &mut startled);
+    /// boxes.overlaps(&area, &Among::all().excluding(horn), &mut startled);
     /// assert_eq!(startled, [gull]);
     /// # Ok::<(), gerust::Error>(())
     /// ```

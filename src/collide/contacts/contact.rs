@@ -10,7 +10,7 @@ use glam::Vec3;
 /// Two colliders that touch, or have just ceased to.
 ///
 /// Posted as an event in phase [`Touch`](crate::Phase::Touch) when it begins and when it ends, and, if
-/// [`Contacts::post_held`](crate::Contacts::post_held) says so, in each frame in between. While it lasts it is listed in
+/// [`Contacts::set_held_events`](crate::Contacts::set_held_events) says so, in each frame in between. While it lasts it is listed in
 /// [`Contacts`](crate::Contacts).
 ///
 /// Two that met and parted within one frame, because one bounced off or passed, are posted as begun and as ended in that

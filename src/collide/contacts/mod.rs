@@ -256,7 +256,7 @@ impl Contacts {
     /// }
     /// let mut posted = Vec::new();
     /// for post_held in [false, false, true] {
-    ///     runtime.world_mut().global_mut::<Contacts>()?.post_held(post_held);
+    ///     runtime.world_mut().global_mut::<Contacts>()?.set_held_events(post_held);
     ///     runtime.run_frames(1)?;
     ///     posted.push(runtime.world().posted::<Contact>().len());
     /// }
@@ -264,7 +264,7 @@ impl Contacts {
     /// assert_eq!(runtime.world().global::<Contacts>()?.iter().len(), 1);
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn post_held(&mut self, post: bool) {
+    pub fn set_held_events(&mut self, post: bool) {
         self.posts_held = post;
     }
 }

@@ -34,12 +34,12 @@ fn noisy(middle: f64, frames: usize, seed: u64) -> Vec<Option<u64>> {
         .collect()
 }
 
-fn least(ratio: f64) -> Least {
+fn least(ratio: f64) -> Threshold {
     let difference = Duration::ZERO;
-    Least { ratio, difference }
+    Threshold { ratio, difference }
 }
 
-fn of<'c>(comparison: &'c Comparison, name: &str) -> &'c NameRatio {
+fn of<'c>(comparison: &'c Comparison, name: &str) -> &'c NameComparison {
     let mut names = comparison.names.iter();
     names
         .find(|ratio| ratio.name == name)
@@ -66,10 +66,10 @@ fn equal_runs_show_no_difference_and_others_do() {
     );
     let comparison = Comparison::between(&before, &after, least(1.02));
     assert!(comparison.is_paired && comparison.differing_facts.is_empty());
-    assert_eq!(of(&comparison, "sway").finding, Finding::NoDifference);
-    assert_eq!(of(&comparison, "lash").finding, Finding::Faster);
+    assert_eq!(of(&comparison, "sway").finding, Change::NoDifference);
+    assert_eq!(of(&comparison, "lash").finding, Change::Faster);
     let stow = of(&comparison, "stow");
-    assert_eq!(stow.finding, Finding::Slower);
+    assert_eq!(stow.finding, Change::Slower);
     assert!(stow.low < stow.ratio && stow.ratio < stow.high && (stow.ratio - 1.1).abs() < 0.03);
 }
 
@@ -80,7 +80,7 @@ fn false_alarms_are_rare() {
         let before = profile("quay", &[("sway", noisy(50_000.0, 300, 1_000 + seed))]);
         let after = profile("quay", &[("sway", noisy(50_000.0, 300, 2_000 + seed))]);
         let comparison = Comparison::between(&before, &after, least(1.0));
-        comparison.names[0].finding != Finding::NoDifference
+        comparison.names[0].finding != Change::NoDifference
     });
     assert!(alarms.count() <= 3);
 }
@@ -97,11 +97,11 @@ fn what_differs_from_frame_to_frame_takes_no_part_where_frames_are_paired() {
     let before = profile("growing", &[("stow", growing(1.0, 1))]);
     let after = profile("growing", &[("stow", growing(1.05, 2))]);
     let paired = Comparison::between(&before, &after, least(1.02));
-    assert_eq!(of(&paired, "stow").finding, Finding::Slower);
+    assert_eq!(of(&paired, "stow").finding, Change::Slower);
     let other = profile("another", &[("stow", growing(1.05, 2))]);
     let apart = Comparison::between(&before, &other, least(1.02));
     assert!(!apart.is_paired);
-    assert_eq!(of(&apart, "stow").finding, Finding::NoDifference);
+    assert_eq!(of(&apart, "stow").finding, Change::NoDifference);
     assert_eq!(
         apart.differing_facts,
         [(
@@ -128,7 +128,7 @@ fn what_cannot_be_compared_is_said() {
         &[("sway", some(100)), ("rare", some(100)), ("new", some(100))],
     );
     let comparison = Comparison::between(&before, &after, least(1.02));
-    let findings: Vec<(&str, Finding)> = comparison
+    let findings: Vec<(&str, Change)> = comparison
         .names
         .iter()
         .map(|ratio| (ratio.name.as_str(), ratio.finding))
@@ -136,10 +136,10 @@ fn what_cannot_be_compared_is_said() {
     assert_eq!(
         findings,
         [
-            ("sway", Finding::NoDifference),
-            ("rare", Finding::TooFewFrames),
-            ("new", Finding::New),
-            ("gone", Finding::Gone),
+            ("sway", Change::NoDifference),
+            ("rare", Change::TooFewFrames),
+            ("new", Change::New),
+            ("gone", Change::Gone),
         ]
     );
     let gone = of(&comparison, "gone");
@@ -221,15 +221,15 @@ fn differences_that_no_clock_can_tell_do_not_count() {
         Comparison::between(
             &before,
             &after,
-            Least {
+            Threshold {
                 ratio: 1.02,
                 difference,
             },
         )
     };
-    assert_eq!(of(&with(10), "sway").finding, Finding::Slower);
-    assert_eq!(of(&with(90), "sway").finding, Finding::NoDifference);
-    assert_eq!(of(&with(90), "stow").finding, Finding::Slower);
+    assert_eq!(of(&with(10), "sway").finding, Change::Slower);
+    assert_eq!(of(&with(90), "sway").finding, Change::NoDifference);
+    assert_eq!(of(&with(90), "stow").finding, Change::Slower);
 }
 
 fn constant(nanoseconds: u64, frames: usize) -> Vec<Option<u64>> {
@@ -254,10 +254,10 @@ fn constant_times_have_an_exact_ratio() {
         (sway.before, sway.after),
         (Duration::from_nanos(1_000), Duration::from_nanos(1_500))
     );
-    assert_eq!(sway.finding, Finding::Slower);
+    assert_eq!(sway.finding, Change::Slower);
     let stow = of(&comparison, "stow");
     assert_eq!((stow.low, stow.ratio, stow.high), (0.75, 0.75, 0.75));
-    assert_eq!(stow.finding, Finding::Faster);
+    assert_eq!(stow.finding, Change::Faster);
 }
 
 /// A ratio counts only above the least one, and a difference only from the least one on.
@@ -266,23 +266,23 @@ fn the_least_ratio_and_difference_are_bounds() {
     let before = profile("quay", &[("sway", constant(1_000, 100))]);
     let found = |now: u64, ratio: f64, difference: u64| {
         let after = profile("quay", &[("sway", constant(now, 100))]);
-        let least = Least {
+        let least = Threshold {
             ratio,
             difference: Duration::from_nanos(difference),
         };
         Comparison::between(&before, &after, least).names[0].finding
     };
-    assert_eq!(found(1_250, 1.25, 0), Finding::NoDifference);
-    assert_eq!(found(1_250, 1.24, 0), Finding::Slower);
-    assert_eq!(found(800, 1.25, 0), Finding::NoDifference);
-    assert_eq!(found(800, 1.24, 0), Finding::Faster);
-    assert_eq!(found(1_250, 1.0, 250), Finding::Slower);
-    assert_eq!(found(1_250, 1.0, 251), Finding::NoDifference);
-    assert_eq!(found(750, 1.0, 250), Finding::Faster);
-    assert_eq!(found(750, 1.0, 251), Finding::NoDifference);
+    assert_eq!(found(1_250, 1.25, 0), Change::NoDifference);
+    assert_eq!(found(1_250, 1.24, 0), Change::Slower);
+    assert_eq!(found(800, 1.25, 0), Change::NoDifference);
+    assert_eq!(found(800, 1.24, 0), Change::Faster);
+    assert_eq!(found(1_250, 1.0, 250), Change::Slower);
+    assert_eq!(found(1_250, 1.0, 251), Change::NoDifference);
+    assert_eq!(found(750, 1.0, 250), Change::Faster);
+    assert_eq!(found(750, 1.0, 251), Change::NoDifference);
     // A least ratio below 1 counts as 1.
-    assert_eq!(found(1_000, 0.5, 0), Finding::NoDifference);
-    assert_eq!(found(1_001, 0.5, 0), Finding::Slower);
+    assert_eq!(found(1_000, 0.5, 0), Change::NoDifference);
+    assert_eq!(found(1_001, 0.5, 0), Change::Slower);
 }
 
 #[test]
@@ -293,13 +293,13 @@ fn too_few_frames_are_not_judged() {
         Comparison::between(&before, &after, least(1.05)).names[0].clone()
     };
     let few = compared(LEAST_FRAMES - 1);
-    assert_eq!(few.finding, Finding::TooFewFrames);
+    assert_eq!(few.finding, Change::TooFewFrames);
     assert_eq!(
         (few.before, few.after),
         (Duration::from_nanos(1_000), Duration::from_nanos(2_000))
     );
     assert_eq!((few.low, few.ratio, few.high), (1.0, 1.0, 1.0));
-    assert_eq!(compared(LEAST_FRAMES).finding, Finding::Slower);
+    assert_eq!(compared(LEAST_FRAMES).finding, Change::Slower);
 }
 
 #[test]
@@ -316,12 +316,12 @@ fn names_of_one_side_have_its_time() {
     let old = of(&comparison, "old");
     assert_eq!(
         (old.finding, old.before, old.after),
-        (Finding::Gone, Duration::from_nanos(70), Duration::ZERO)
+        (Change::Gone, Duration::from_nanos(70), Duration::ZERO)
     );
     let new = of(&comparison, "new");
     assert_eq!(
         (new.finding, new.before, new.after),
-        (Finding::New, Duration::ZERO, Duration::from_nanos(90))
+        (Change::New, Duration::ZERO, Duration::from_nanos(90))
     );
 }
 

@@ -68,7 +68,7 @@ fn measure((mut finders, names, boxes): Claims<'_>) {
     finders.each(|(entity, placed, finder)| {
         let from = placed.translation();
         let way = placed.affine().transform_vector3(finder.along);
-        let struck = boxes.cast(from, way, &Among::solids().but(entity));
+        let struck = boxes.cast(from, way, &Among::solids().excluding(entity));
         finder.distance = struck.map_or_else(|| way.length(), |struck| struck.distance);
         let name = struck.and_then(|struck| names.get(struck.entity));
         let name = name.map_or("", Name::as_str);

@@ -35,7 +35,7 @@ pub(super) fn parse_whole<'i, T>(
     parser: impl Parser<Input<'i>, T, ErrMode<ContextError>>,
     end: &'static str,
 ) -> Result<T, Problem> {
-    refuse_monsters(text)?;
+    check_size(text)?;
     let whole = delimited(blanks, parser, blanks);
     let mut whole = terminated(whole, not(any).context(expected(end)));
     whole.parse(LocatingSlice::new(text)).map_err(|error| {
@@ -59,7 +59,7 @@ fn shortened(found: &str) -> String {
     found.chars().take(20).collect()
 }
 
-fn refuse_monsters(text: &str) -> Result<(), Problem> {
+fn check_size(text: &str) -> Result<(), Problem> {
     if text.len() > LONGEST {
         return Err(Problem::new(
             0..text.len(),

@@ -210,7 +210,7 @@ fn names_that_are_words_stand_between_backquotes() {
 }
 
 #[test]
-fn monsters_are_refused_and_not_parsed() {
+fn expressions_that_are_too_large_are_refused() {
     let deep = format!("{}1{}", "(".repeat(31), ")".repeat(31));
     assert!(
         parse(&deep)

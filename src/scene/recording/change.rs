@@ -1,7 +1,7 @@
 //! The changes from one snapshot to the next, and their application.
 
 use super::item::{FrameItem, Id, encoded};
-use crate::store::{Entities, Entity, Snapshot, Written};
+use crate::store::{Entities, Entity, EntityValues, Snapshot};
 use ciborium::Value;
 use std::collections::BTreeMap;
 use std::sync::Arc;
@@ -23,7 +23,7 @@ pub(super) fn change(before: &Snapshot, now: &Snapshot) -> FrameItem {
         .filter(|entity| !now.values.contains_key(entity))
         .map(Id::from)
         .collect();
-    let none = Written::new();
+    let none = EntityValues::new();
     for (&entity, written) in &now.values {
         let known = before.values.get(&entity);
         if known.is_none() {
@@ -36,7 +36,7 @@ pub(super) fn change(before: &Snapshot, now: &Snapshot) -> FrameItem {
     item
 }
 
-fn note_entity(item: &mut FrameItem, entity: Entity, before: &Written, now: &Written) {
+fn note_entity(item: &mut FrameItem, entity: Entity, before: &EntityValues, now: &EntityValues) {
     for name in before.keys().filter(|name| !now.contains_key(*name)) {
         let cut = item.cut.entry(name.to_string()).or_default();
         cut.push(entity.into());
@@ -108,7 +108,7 @@ pub(super) fn apply(snapshot: &mut Snapshot, item: &FrameItem) -> Result<(), Str
         gone.ok_or_else(|| format!("{entity} goes and was not there"))?;
     }
     for &id in &item.come {
-        snapshot.values.insert(id.into(), Written::new());
+        snapshot.values.insert(id.into(), EntityValues::new());
     }
     for (name, ids) in &item.cut {
         for &id in ids {
@@ -139,7 +139,7 @@ pub(super) fn apply(snapshot: &mut Snapshot, item: &FrameItem) -> Result<(), Str
     }
 }
 
-fn of(snapshot: &mut Snapshot, id: Id) -> Result<&mut Written, String> {
+fn of(snapshot: &mut Snapshot, id: Id) -> Result<&mut EntityValues, String> {
     let entity = Entity::from(id);
     let written = snapshot.values.get_mut(&entity);
     written.ok_or_else(|| format!("{entity} has changed and is not there"))

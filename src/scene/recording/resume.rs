@@ -4,7 +4,7 @@ use super::item::Happened;
 use super::{Playback, Recording, RecordingError};
 use crate::error::{Error, debug_as_message};
 use crate::runtime::{Controls, Runtime};
-use crate::scene::happenings::Happenings;
+use crate::scene::event_log::EventLog;
 use crate::scene::registry::Registry;
 use crate::scene::run::SceneRun;
 use crate::store::Entity;
@@ -31,7 +31,7 @@ impl Happened {
                 .map(|(name, value)| (name.to_owned(), value))
                 .collect();
         }
-        if let Ok(happenings) = world.global::<Happenings>() {
+        if let Ok(happenings) = world.global::<EventLog>() {
             let pairs = happenings.begun.iter();
             happened.begun = pairs.map(|pair| pair.map(Into::into)).collect();
             for name in registry.event_names() {
@@ -136,7 +136,7 @@ impl SceneRun<'_> {
     /// rules, switched systems and the events that rules hear are as they were then.
     ///
     /// Not recorded are components that are not registered, globals of your own, and what systems remember
-    /// ([`Touched`](crate::Touched) and [`Fresh`](crate::Fresh) take in everything in the next frame; inboxes are empty). If a scene
+    /// ([`Written`](crate::Written) and [`Attached`](crate::Attached) take in everything in the next frame; inboxes are empty). If a scene
     /// depends on none of these, it continues with the same digests as the recorded run. Expectations whose time has begun
     /// before are left out.
     ///
@@ -193,7 +193,7 @@ impl SceneRun<'_> {
         let begun = happened.begun.iter();
         let begun = begun.map(|pair| pair.map(Entity::from)).collect();
         self.take_up(frame, &happened.rules, |registry, world| {
-            Happenings::taken_up(registry, world, begun, &happened.counts, happened.events)
+            EventLog::taken_up(registry, world, begun, &happened.counts, happened.events)
         });
         Ok(())
     }

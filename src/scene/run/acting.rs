@@ -5,7 +5,7 @@ use crate::runtime::Controls;
 use crate::scene::action::{About, Action, ActionKind, Pair, Stage};
 use crate::scene::cue::{Rule, Side, Trigger};
 use crate::scene::document::VerdictEntry;
-use crate::scene::happenings::Happenings;
+use crate::scene::event_log::EventLog;
 use crate::scene::language::{Expression, Value};
 use crate::scene::names::NamesNow;
 use crate::scene::report::Outcome;
@@ -89,7 +89,7 @@ impl SceneRun<'_> {
     /// The pairs that have begun to touch in the last frame, each in the order of the sides.
     fn pairs_that_began(&self, sides: &[Side; 2]) -> Vec<Pair> {
         let world = self.runtime.world();
-        let Some(happenings) = world.find_global::<Happenings>() else {
+        let Some(happenings) = world.find_global::<EventLog>() else {
             return Vec::new();
         };
         let begun = happenings.begun.iter();
@@ -119,7 +119,7 @@ impl SceneRun<'_> {
     /// `rule` is what brought it about, if it was one.
     fn carry_out(&mut self, actions: &[Action], stage: &Stage<'_>, rule: &str, watch: Watch<'_>) {
         let frame = stage.frame;
-        for action in actions.iter().filter(|action| action.has_luck(stage)) {
+        for action in actions.iter().filter(|action| action.passes_chance(stage)) {
             if let ActionKind::Stop { verdict, why } = &action.kind {
                 let why = why.clone().unwrap_or_else(|| match rule {
                     "" => String::from("a cue stops the scene"),

@@ -9,8 +9,8 @@ use crate::collide::Contacts;
 use crate::error::Error;
 use crate::runtime::{Controls, Runtime};
 use crate::scene::action::About;
+use crate::scene::event_log::EventLog;
 use crate::scene::expect::{remedy, touching_first};
-use crate::scene::happenings::Happenings;
 use crate::scene::names::NamesNow;
 use crate::scene::report::{Leftovers, Outcome, Report};
 use crate::scene::scene_file::Scene;
@@ -128,7 +128,7 @@ impl<'s> SceneRun<'s> {
         let world = runtime.world_mut();
         scene.registry.enroll(world)?;
         scene.put_templates(world);
-        world.set_global(Happenings::default());
+        world.set_global(EventLog::default());
         world.set_global(Controls::default());
         let mut named = FxHashMap::default();
         let mut children = Vec::new();
@@ -270,8 +270,8 @@ impl<'s> SceneRun<'s> {
         *self.happenings_mut() = happenings;
     }
 
-    fn happenings_mut(&mut self) -> &mut Happenings {
-        self.runtime.world_mut().ensure_global::<Happenings>()
+    fn happenings_mut(&mut self) -> &mut EventLog {
+        self.runtime.world_mut().ensure_global::<EventLog>()
     }
 
     /// The events of the frame that ran last, with those that actions posted before it: each with its registered name and its
@@ -307,7 +307,7 @@ impl<'s> SceneRun<'s> {
     /// The events of a name that were posted in the last frame.
     fn events_of(&self, name: &str) -> Vec<Json> {
         let world = self.runtime.world();
-        let happenings = world.global::<Happenings>();
+        let happenings = world.global::<EventLog>();
         happenings.map_or_else(
             |_| Vec::new(),
             |happenings| happenings.events(&self.scene.registry, world, name),

@@ -1,7 +1,7 @@
 //! How a run stands, for recordings and searches.
 
 use super::{Progress, RuleState, SceneRun};
-use crate::scene::happenings::Happenings;
+use crate::scene::event_log::EventLog;
 use crate::scene::registry::Registry;
 use crate::scene::report::Outcome;
 use crate::store::World;
@@ -18,7 +18,7 @@ impl SceneRun<'_> {
         &mut self,
         frame: u64,
         rules: &[(bool, bool)],
-        happenings: impl FnOnce(&Registry, &World) -> Happenings,
+        happenings: impl FnOnce(&Registry, &World) -> EventLog,
     ) {
         for (state, &(held, has_fired)) in self.rules.iter_mut().zip(rules) {
             *state = RuleState { held, has_fired };

@@ -273,7 +273,7 @@ impl<'r> Shrinker<'r> {
 
     /// Tells a function how far it has come, after each run.
     #[must_use]
-    pub fn telling(self, tell: impl FnMut(&Progress) + 'r) -> Self {
+    pub fn on_progress(self, tell: impl FnMut(&Progress) + 'r) -> Self {
         Self {
             tell: Box::new(tell),
             ..self

@@ -184,7 +184,7 @@ fn a_search_ends_after_the_most_runs() {
     let mut told = Vec::new();
     let mut shrinker = Shrinker::new(&registry, runtime)
         .most_runs(4)
-        .telling(|progress| told.push(*progress));
+        .on_progress(|progress| told.push(*progress));
     let small = shrinker.shrink(YARD, "x.toml").expect("it fails");
     drop(shrinker);
     assert!(!small.is_smallest());

@@ -9,7 +9,7 @@ mod order;
 mod spread;
 
 use super::adrift::{Adrift, FiniteCheck};
-use super::link::say_farewell;
+use super::link::detach_links;
 use super::links::LinkNode;
 use super::transform::Transform;
 use super::world_transform::WorldTransform;
@@ -40,7 +40,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
     }
     world.ensure_global::<Order>();
     world.ensure_global::<Adrift>();
-    world.set_farewell::<LinkNode>(say_farewell);
+    world.set_farewell::<LinkNode>(detach_links);
     world.add_companion::<Transform, WorldTransform>();
     world.keep_unseen::<Transform>();
     Ok(())

@@ -11,7 +11,7 @@ use crate::store::table::Table;
 use atomic_refcell::{AtomicRef, AtomicRefCell};
 use std::marker::PhantomData;
 
-/// A condition that selects among the entities with all items: [`Having`], [`Lacking`], [`Touched`], [`Fresh`], a tuple of up
+/// A condition that selects among the entities with all items: [`Having`], [`Lacking`], [`Written`], [`Attached`], a tuple of up
 /// to eight conditions, all of which must hold, or [`AnyOf`] such a tuple. `()` holds for every entity.
 ///
 /// # Example
@@ -30,7 +30,7 @@ use std::marker::PhantomData;
 /// ```
 #[diagnostic::on_unimplemented(
     message = "`{Self}` is not a condition on rows",
-    note = "a condition is `Having<T>`, `Lacking<T>`, `Touched<T>`, `Fresh<T>`, a tuple of these, or `AnyOf` a tuple"
+    note = "a condition is `Having<T>`, `Lacking<T>`, `Written<T>`, `Attached<T>`, a tuple of these, or `AnyOf` a tuple"
 )]
 pub trait Conditions: Condition {}
 
@@ -110,7 +110,7 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// let trucks = runtime.world_mut().spawn_many((0..5_u8).map(|i| (Load(f32::from(i)),)));
 /// runtime.add_system(
 ///     System::named("repaint")
-///         .takes::<(Rows<&Load, Touched<Load>>, GlobalMut<Repainted>)>()
+///         .takes::<(Rows<&Load, Written<Load>>, GlobalMut<Repainted>)>()
 ///         .runs(|(loads, mut repainted)| repainted.0 += loads.iter().count()),
 /// )?;
 /// runtime.run_frames(1)?;
@@ -121,11 +121,11 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// assert_eq!(runtime.world().global::<Repainted>()?.0, 6);
 /// # Ok::<(), gerust::Error>(())
 /// ```
-pub struct Touched<T>(PhantomData<fn() -> T>);
+pub struct Written<T>(PhantomData<fn() -> T>);
 
 /// Holds for entities whose `T` was attached since this system last ran. Replacing a value does not count.
 ///
-/// It costs what [`Touched`] costs.
+/// It costs what [`Written`] costs.
 ///
 /// # Example
 ///
@@ -139,7 +139,7 @@ pub struct Touched<T>(PhantomData<fn() -> T>);
 /// runtime.world_mut().set_global(Counted(0));
 /// runtime.add_system(
 ///     System::named("count newcomers")
-///         .takes::<(Rows<Entity, Fresh<Gull>>, GlobalMut<Counted>)>()
+///         .takes::<(Rows<Entity, Attached<Gull>>, GlobalMut<Counted>)>()
 ///         .runs(|(gulls, mut counted)| counted.0 += gulls.iter().count()),
 /// )?;
 /// for frame in 1..=3 {
@@ -149,7 +149,7 @@ pub struct Touched<T>(PhantomData<fn() -> T>);
 /// }
 /// # Ok::<(), gerust::Error>(())
 /// ```
-pub struct Fresh<T>(PhantomData<fn() -> T>);
+pub struct Attached<T>(PhantomData<fn() -> T>);
 
 /// Holds for entities for which at least one of a tuple of conditions holds.
 ///
@@ -269,8 +269,8 @@ macro_rules! by_tick {
     };
 }
 
-by_tick!(Touched, touched);
-by_tick!(Fresh, fresh);
+by_tick!(Written, touched);
+by_tick!(Attached, fresh);
 
 macro_rules! combined {
     ($($member:ident . $at:tt),*) => {

@@ -9,7 +9,7 @@ mod shape;
 mod tables;
 
 pub(crate) use conditions::Condition;
-pub use conditions::{AnyOf, Conditions, Fresh, Having, Lacking, Touched};
+pub use conditions::{AnyOf, Attached, Conditions, Having, Lacking, Written};
 pub use items::{Items, SharedItems};
 pub(crate) use items::{Pattern, Sources};
 pub use shape::RowMatch;

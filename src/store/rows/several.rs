@@ -81,14 +81,17 @@ impl<I: Items, C: Conditions> Rows<'_, I, C> {
     /// let mut world = gerust::World::new();
     /// let (crane, truck) = (world.spawn((Load(20),)), world.spawn((Load(0),)));
     /// let mut loads = world.rows_mut::<&mut Load>();
-    /// let [from, to] = loads.get_many_mut([crane, truck]).expect("both have a load");
+    /// let [from, to] = loads.get_disjoint_mut([crane, truck]).expect("both have a load");
     /// std::mem::swap(&mut from.0, &mut to.0);
-    /// assert!(loads.get_many_mut([crane, crane]).is_none());
+    /// assert!(loads.get_disjoint_mut([crane, crane]).is_none());
     /// drop(loads);
     /// assert_eq!(world.get::<Load>(truck)?.0, 20);
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn get_many_mut<const N: usize>(&mut self, of: [Entity; N]) -> Option<[I::Item<'_>; N]> {
+    pub fn get_disjoint_mut<const N: usize>(
+        &mut self,
+        of: [Entity; N],
+    ) -> Option<[I::Item<'_>; N]> {
         let birth = |table| self.tables.get(table).birth();
         let mut wanted: [_; N] = std::array::from_fn(|at| (self.entities.locate(of[at]), at));
         wanted.sort_unstable_by_key(|(location, _)| {

@@ -161,7 +161,7 @@ impl RowMatch {
         &self.bars
     }
 
-    /// The conditions of the row, such as `Touched<Load>`.
+    /// The conditions of the row, such as `Written<Load>`.
     #[must_use]
     pub fn asks(&self) -> &[String] {
         &self.asks

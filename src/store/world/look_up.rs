@@ -42,7 +42,7 @@ impl World {
     /// assert!(world.get::<u16>(pallet).is_err());
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn get<T: Component>(&self, entity: Entity) -> Result<Held<'_, T>, Error> {
+    pub fn get<T: Component>(&self, entity: Entity) -> Result<Borrowed<'_, T>, Error> {
         let location = self.locate(entity, "read")?;
         self.types
             .id::<T>()
@@ -54,7 +54,7 @@ impl World {
                     columns.all()[position as usize].get(location.row as usize)
                 })
             })
-            .map(Held)
+            .map(Borrowed)
             .ok_or_else(|| self.missing::<T>(entity, "read"))
     }
 
@@ -116,9 +116,9 @@ impl World {
 /// assert_eq!(*held, 3);
 /// # Ok::<(), gerust::Error>(())
 /// ```
-pub struct Held<'w, T>(AtomicRef<'w, T>);
+pub struct Borrowed<'w, T>(AtomicRef<'w, T>);
 
-impl<T> Deref for Held<'_, T> {
+impl<T> Deref for Borrowed<'_, T> {
     type Target = T;
 
     fn deref(&self) -> &T {
@@ -126,7 +126,7 @@ impl<T> Deref for Held<'_, T> {
     }
 }
 
-impl<T: fmt::Debug> fmt::Debug for Held<'_, T> {
+impl<T: fmt::Debug> fmt::Debug for Borrowed<'_, T> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         fmt::Debug::fmt(&**self, f)
     }

@@ -5,10 +5,10 @@ mod companions;
 mod look_up;
 mod spawn;
 
-pub use look_up::Held;
+pub use look_up::Borrowed;
 
-use crate::store::bundle::BundlePlans;
 use crate::store::component::ComponentTypes;
+use crate::store::component_set::ComponentSetPlans;
 use crate::store::edits::MissedEdits;
 use crate::store::entity::{Entities, Entity};
 use crate::store::events::AnyChannel;
@@ -70,7 +70,7 @@ pub struct World {
     tick: AtomicU64,
     /// Whether any type has its losses told, so that a despawn need not ask each.
     pub(crate) any_lost: bool,
-    plans: BundlePlans,
+    plans: ComponentSetPlans,
     /// Who runs parallel loops over rows.
     #[cfg(feature = "parallel")]
     pub(crate) workers: crate::store::workers::Workers,

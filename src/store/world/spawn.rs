@@ -4,8 +4,8 @@ use super::World;
 use crate::error::Error;
 use crate::panics::{Panics, after_all};
 use crate::store::batch::{Batches, TableBatch, tail_start};
-use crate::store::bundle::{Bundle, Components};
 use crate::store::component::FarewellHook;
+use crate::store::component_set::{ComponentSet, Components};
 use crate::store::entity::{Entities, Entity, Location, TableId};
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 
@@ -83,7 +83,7 @@ impl World {
     /// # Panics
     ///
     /// As [`World::spawn`]; the id is retired then.
-    pub(crate) fn spawn_reserved<B: Bundle>(&mut self, entity: Entity, components: B) {
+    pub(crate) fn spawn_reserved<B: ComponentSet>(&mut self, entity: Entity, components: B) {
         let row = catch_unwind(AssertUnwindSafe(|| self.push_row(components)));
         let row = row.unwrap_or_else(|panic| {
             self.forgo_reserved(entity);
@@ -100,7 +100,7 @@ impl World {
 
     /// Pushes components and what they bring along; the entity must follow.
     #[inline]
-    fn push_row<B: Bundle>(&mut self, components: B) -> Location {
+    fn push_row<B: ComponentSet>(&mut self, components: B) -> Location {
         let tick = self.tick_outside();
         let Self {
             plans,
@@ -161,7 +161,7 @@ impl World {
     ) -> Result<(), Error> {
         let location = self.locate(entity, "despawned")?;
         if self.tables.get(location.table).says_farewell {
-            self.say_farewell(entity, location.table);
+            self.detach_links(entity, location.table);
         }
         self.remove_entity(entity);
         self.types.drop_set_aside(panics);
@@ -260,7 +260,7 @@ impl World {
                 .any(|&id| self.types.get(id).tell_lost.is_some())
     }
 
-    fn say_farewell(&mut self, entity: Entity, table: TableId) {
+    fn detach_links(&mut self, entity: Entity, table: TableId) {
         let hooks: Vec<FarewellHook> = self
             .tables
             .get(table)

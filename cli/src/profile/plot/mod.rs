@@ -12,8 +12,8 @@ pub(crate) use frames::{FrameTimes, PartKind};
 pub(crate) use threads::{Order, Timeline};
 
 use crate::arguments::ProfileCommand;
+use crate::failure::Failure;
 use crate::picture::PictureFile;
-use crate::trouble::Trouble;
 use gerust::profile::{Category, FrameProfile};
 use gerust::scene::SceneRun;
 use std::path::Path;
@@ -30,7 +30,7 @@ pub(super) struct Pictures {
 }
 
 impl Pictures {
-    pub(super) fn new(path: &Path) -> Result<Self, Trouble> {
+    pub(super) fn new(path: &Path) -> Result<Self, Failure> {
         let frames = PictureFile::new(path)?;
         Ok(Self {
             systems: frames.beside("systems"),
@@ -43,7 +43,7 @@ impl Pictures {
     pub(super) fn claimed<'p>(
         self,
         read: impl Iterator<Item = &'p Path> + Clone,
-    ) -> Result<Self, Trouble> {
+    ) -> Result<Self, Failure> {
         Ok(Self {
             frames: self.frames.claimed(read.clone())?,
             systems: self.systems.claimed(read.clone())?,
@@ -52,7 +52,7 @@ impl Pictures {
     }
 
     /// Paints all three and says where they are.
-    pub(super) fn paint(self, run: &SceneRun<'_>, command: &ProfileCommand) -> Result<(), Trouble> {
+    pub(super) fn paint(self, run: &SceneRun<'_>, command: &ProfileCommand) -> Result<(), Failure> {
         let chosen = chosen_frame(run, command.frame)?;
         let plan = run.runtime().schedule().plan()?;
         let files = [
@@ -76,7 +76,7 @@ impl Pictures {
 fn chosen_frame<'r>(
     run: &'r SceneRun<'_>,
     wanted: Option<u64>,
-) -> Result<&'r FrameProfile, Trouble> {
+) -> Result<&'r FrameProfile, Failure> {
     let profiler = run.runtime().profiler();
     let mut frames = profiler.frames();
     let Some(number) = wanted else {
@@ -87,13 +87,13 @@ fn chosen_frame<'r>(
         let slowest = whole.map(|whole| whole.worst_frame());
         let found = frames.find(|frame| Some(frame.number()) == slowest);
         return found.ok_or_else(|| {
-            Trouble::other("no frame was measured; let the scene run longer than its warm-up")
+            Failure::other("no frame was measured; let the scene run longer than its warm-up")
         });
     };
     let (first, last) = (frames.next().map_or(0, FrameProfile::number), run.frame());
     let found = profiler.frames().find(|frame| frame.number() == number);
     found.ok_or_else(|| {
-        Trouble::other(format!(
+        Failure::other(format!(
             "there is no profile of frame {number}; choose one from {first} to {last} with `--frame`"
         ))
     })

@@ -27,14 +27,14 @@ use std::any::TypeId;
     message = "`{Self}` is not a set of components",
     note = "pass a tuple of one to twelve components; a single component is a tuple of one: `(component,)`"
 )]
-pub trait Components: Bundle {}
+pub trait Components: ComponentSet {}
 
 /// How a tuple reaches the columns.
-pub trait Bundle: Send + Sync + 'static {
+pub trait ComponentSet: Send + Sync + 'static {
     /// The ids of the members, in the order of the tuple.
     fn ids(types: &mut ComponentTypes) -> Vec<ComponentId>;
     /// Pushes each member to its column of the table.
-    fn push(self, types: &mut ComponentTypes, plan: &BundlePlan, tick: u64);
+    fn push(self, types: &mut ComponentTypes, plan: &ComponentSetPlan, tick: u64);
     /// Pushes the members of many to their columns, calling `pushed` after each. None of the types may have companions
     /// or ticks.
     fn push_all(
@@ -49,13 +49,13 @@ macro_rules! tuples {
     ($($member:ident . $at:tt),+) => {
         impl<$($member: Component),+> Components for ($($member,)+) {}
 
-        impl<$($member: Component),+> Bundle for ($($member,)+) {
+        impl<$($member: Component),+> ComponentSet for ($($member,)+) {
             fn ids(types: &mut ComponentTypes) -> Vec<ComponentId> {
                 vec![$(types.id_or_register::<$member>()),+]
             }
 
             #[inline]
-            fn push(self, types: &mut ComponentTypes, plan: &BundlePlan, tick: u64) {
+            fn push(self, types: &mut ComponentTypes, plan: &ComponentSetPlan, tick: u64) {
                 $(types.push_at::<$member>(plan.columns[$at], plan.table, self.$at, tick);)+
             }
 
@@ -94,21 +94,21 @@ tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10);
 tuples!(A.0, B.1, C.2, D.3, E.4, F.5, G.6, H.7, I.8, J.9, K.10, L.11);
 
 /// Where the members of one tuple type go; computed once per type.
-pub struct BundlePlan {
+pub struct ComponentSetPlan {
     pub(crate) table: TableId,
     /// For each member its type, and the position of the table's column.
     columns: Box<[(ComponentId, u32)]>,
     pub(crate) companions: Box<[Companion]>,
 }
 
-impl BundlePlan {
+impl ComponentSetPlan {
     /// Whether changes of any of the types are noted.
     pub(crate) fn notes_changes(&self, types: &ComponentTypes) -> bool {
         let mut columns = self.columns.iter();
         columns.any(|&(id, _)| types.get(id).changes.is_some())
     }
 
-    pub(crate) fn new<B: Bundle>(types: &mut ComponentTypes, tables: &mut Tables) -> Self {
+    pub(crate) fn new<B: ComponentSet>(types: &mut ComponentTypes, tables: &mut Tables) -> Self {
         let ids = B::ids(types);
         for (position, id) in ids.iter().enumerate() {
             assert!(
@@ -134,20 +134,20 @@ impl BundlePlan {
 
 /// The plans of all tuple types that have been spawned.
 #[derive(Default)]
-pub(crate) struct BundlePlans {
-    plans: Vec<BundlePlan>,
+pub(crate) struct ComponentSetPlans {
+    plans: Vec<ComponentSetPlan>,
     plan_of: FxHashMap<TypeId, usize>,
     /// The plan that was asked for last: mostly one type is spawned many times in a row.
     last: Option<(TypeId, usize)>,
 }
 
-impl BundlePlans {
+impl ComponentSetPlans {
     #[inline(always)]
-    pub(crate) fn of<B: Bundle>(
+    pub(crate) fn of<B: ComponentSet>(
         &mut self,
         types: &mut ComponentTypes,
         tables: &mut Tables,
-    ) -> &BundlePlan {
+    ) -> &ComponentSetPlan {
         let id = TypeId::of::<B>();
         let at = match self.last {
             Some((last, at)) if last == id => at,
@@ -157,14 +157,14 @@ impl BundlePlans {
     }
 
     #[cold]
-    fn find_or_make<B: Bundle>(
+    fn find_or_make<B: ComponentSet>(
         &mut self,
         types: &mut ComponentTypes,
         tables: &mut Tables,
     ) -> usize {
         let id = TypeId::of::<B>();
         let at = *self.plan_of.entry(id).or_insert_with(|| {
-            self.plans.push(BundlePlan::new::<B>(types, tables));
+            self.plans.push(ComponentSetPlan::new::<B>(types, tables));
             self.plans.len() - 1
         });
         self.last = Some((id, at));

@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 
 /// What happened in the latest frame, and how often such things have happened. A global of worlds in which scenes run.
 #[derive(Clone, Default, Debug)]
-pub(super) struct Happenings {
+pub(super) struct EventLog {
     /// The pairs that have begun to touch.
     pub(super) begun: Vec<Pair>,
     /// By name of the event.
@@ -30,7 +30,7 @@ struct Count {
     earlier: u64,
 }
 
-impl Happenings {
+impl EventLog {
     /// Events and counts of a run that resumes another one.
     pub(super) fn taken_up(
         registry: &Registry,

@@ -10,7 +10,7 @@ pub(crate) const BAD_INPUT: u8 = 2;
 
 /// Why a command did not do what it was asked.
 #[derive(Debug)]
-pub(crate) enum Trouble {
+pub(crate) enum Failure {
     /// The scene file is at fault.
     Scene(SceneError),
     /// A system of the scene failed.
@@ -18,10 +18,10 @@ pub(crate) enum Trouble {
     /// Something else, in words.
     Other(String),
     /// An error that was already reported in full.
-    AlreadyTold,
+    AlreadyReported,
 }
 
-impl Trouble {
+impl Failure {
     pub(crate) fn other(message: impl Display) -> Self {
         Self::Other(message.to_string())
     }
@@ -32,31 +32,31 @@ impl Trouble {
             Self::Scene(error) => faults::print(&error),
             Self::Runtime(error) => tracing::error!("{error}"),
             Self::Other(message) => tracing::error!("{message}"),
-            Self::AlreadyTold => {}
+            Self::AlreadyReported => {}
         }
         ExitCode::from(BAD_INPUT)
     }
 }
 
-impl From<SceneError> for Trouble {
+impl From<SceneError> for Failure {
     fn from(error: SceneError) -> Self {
         Self::Scene(error)
     }
 }
 
-impl From<RecordingError> for Trouble {
+impl From<RecordingError> for Failure {
     fn from(error: RecordingError) -> Self {
         Self::other(error)
     }
 }
 
-impl From<ResumeError> for Trouble {
+impl From<ResumeError> for Failure {
     fn from(error: ResumeError) -> Self {
         Self::other(error)
     }
 }
 
-impl From<gerust::Error> for Trouble {
+impl From<gerust::Error> for Failure {
     fn from(error: gerust::Error) -> Self {
         Self::Runtime(error)
     }
