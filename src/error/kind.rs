@@ -77,7 +77,9 @@ impl Error {
             Kind::MissingComponent { .. } => ErrorKind::MissingComponent,
             Kind::MissingGlobal { .. } => ErrorKind::MissingGlobal,
             Kind::NotOnly { .. } => ErrorKind::NotOneRow,
-            Kind::NameTaken { .. } | Kind::DuplicateSystem { .. } => ErrorKind::NameTaken,
+            #[cfg(feature = "snapshot")]
+            Kind::NameTaken { .. } => ErrorKind::NameTaken,
+            Kind::DuplicateSystem { .. } => ErrorKind::NameTaken,
             Kind::UnknownTemplate { .. }
             | Kind::UnknownSystem { .. }
             | Kind::UnknownOrder { .. }
