@@ -77,6 +77,12 @@ pub use tiles::{MapPlane, TileGrid};
 pub use tree::BoxTree;
 pub use world_box::WorldBox;
 
+/// The number if it is above zero, and +0 otherwise. `f32::max` may return a zero of either sign, by the level of optimization, and
+/// numbers that users see must be the same in debug and release builds.
+fn positive(number: f32) -> f32 {
+    if number > 0.0 { number } else { 0.0 }
+}
+
 #[cfg(feature = "scene")]
 pub(crate) use refused::{LEAST_MASS, MOST_MASS, MOST_SPEED};
 

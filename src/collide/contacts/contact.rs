@@ -4,6 +4,7 @@ use crate::collide::aabb::Aabb;
 use crate::collide::body::Motion;
 use crate::collide::boxes::{Boxes, Compound, Slot};
 use crate::collide::placed::{ENDLESS, ROUNDING};
+use crate::collide::positive;
 use crate::store::Entity;
 use glam::Vec3;
 
@@ -119,7 +120,7 @@ impl Contact {
             second: b.entity,
             state: ContactState::Began,
             normal: Vec3::AXES[axis] * 1.0_f32.copysign(towards),
-            depth: depth[axis].max(0.0),
+            depth: positive(depth[axis]),
             is_sensor,
             is_leftover: !is_sensor && is_dynamic && depth[axis] > margin,
             since: frame,

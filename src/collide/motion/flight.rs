@@ -12,6 +12,7 @@ use super::friction::{rub, rub_held};
 use super::solid::{Frame, Ground, Hold, Solid, side_of};
 use super::sweep::{Whose, meeting};
 use crate::collide::boxes::Slot;
+use crate::collide::positive;
 use glam::Vec3;
 use std::collections::BinaryHeap;
 
@@ -433,7 +434,7 @@ impl Flight<'_> {
                 axis,
                 direction,
                 impulse,
-                approach: approach.max(0.0),
+                approach: positive(approach),
             });
         }
         if weight > 0.0 && give.1 == 0.0 {

@@ -298,7 +298,11 @@ impl Step<'_, '_> {
 fn from_carrier(velocity: Vec3, carrier: Vec3, met: u8) -> Vec3 {
     let mut own = velocity - carrier;
     for axis in (0..3).filter(|axis| met & 1 << axis != 0) {
-        let (low, high) = (carrier[axis].min(0.0), carrier[axis].max(0.0));
+        // Without `min` and `max`, whose zeros may have either sign: results must not depend on optimization.
+        let (low, high) = match carrier[axis] < 0.0 {
+            true => (carrier[axis], 0.0),
+            false => (0.0, carrier[axis]),
+        };
         own[axis] = velocity[axis] - velocity[axis].clamp(low, high);
     }
     own
