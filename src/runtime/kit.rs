@@ -72,7 +72,7 @@ pub trait Kit: Sized + 'static {
     }
 }
 
-/// A kit that another one builds on; see [`Kit::needs`].
+/// A kit that another one builds on; see [`Kit::requires`].
 #[derive(Clone, Copy, Debug)]
 pub struct Requirement {
     id: TypeId,
