@@ -139,8 +139,7 @@ pub(super) fn meeting(
     }
     match ledge(moving, way, passage.enter, axis, other) {
         None => Some((passage.enter, axis)),
-        Some(across) => {
-            let into = (other.center() - moving.center())[across];
+        Some((across, into)) => {
             let leads_into = way[across] * into > 0.0;
             // At a corner it rather lands on the upper face.
             let lands = manner.down[across].abs() > LEAST_SHARE_DOWN;
@@ -149,10 +148,14 @@ pub(super) fn meeting(
     }
 }
 
-/// The axis along which a box reaches so little into a way from the side that it is stepped over.
-fn ledge(moving: &Aabb, way: Vec3, share: f64, axis: usize, other: &Aabb) -> Option<usize> {
-    let depth = moving.moved(way * share as f32).depth(other);
-    (0..3).find(|&across| across != axis && depth[across] <= skin(moving, other, across))
+/// The axis along which a box reaches so little into a way from the side that it is stepped over, and the direction from the moving
+/// box to it at the moment of the meeting: a long way may have led past it.
+fn ledge(moving: &Aabb, way: Vec3, share: f64, axis: usize, other: &Aabb) -> Option<(usize, f32)> {
+    let met = moving.moved(way * share as f32);
+    let depth = met.depth(other);
+    let across =
+        (0..3).find(|&across| across != axis && depth[across] <= skin(moving, other, across))?;
+    Some((across, (other.center() - met.center())[across]))
 }
 
 /// How far a box may reach into the way of another from the side and still be stepped over, or be flush but for rounding.

@@ -325,7 +325,7 @@ proptest! {
 
     /// Skipping bodies at rest changes no bit.
     #[test]
-    fn nobody_can_tell_whether_what_rests_is_skipped(
+    fn skipping_resting_bodies_changes_no_bit(
         columns in proptest::collection::vec((-6.0_f32..6.0, -6.0_f32..6.0, 1_u8..5, 0.0_f32..1.0), 1..7),
         strikes in (0.0_f32..30.0, 0.0_f32..3.0, -3.0_f32..3.0).prop_map(Vec3::from),
     ) {
@@ -350,6 +350,36 @@ proptest! {
         let shared = heap(&columns, strikes, 120, threads);
         for (frame, (one, other)) in alone.iter().zip(&shared).enumerate() {
             prop_assert_eq!(one, other, "frame {}", frame);
+        }
+    }
+}
+
+/// A body rises past a wall and meets its face at the very moment at which it leaves its upper edge: it continues, and is not put below
+/// the wall, from where it came.
+#[test]
+fn a_way_that_leaves_an_edge_is_not_led_back() {
+    let parts = [part(Aabb::from_corners(
+        Vec3::new(2.265_919_2, -7.575_312_6, 0.520_603_3),
+        Vec3::new(2.365_919, -4.073_613, 1.451_450_3),
+    ))];
+    let start = Vec3::splat(1e4);
+    let wall = Aabb::from_corners(
+        Vec3::new(-1.258_461_4, -4.404_221_5, 4.179_260_3),
+        Vec3::new(1.258_461_4, -3.391_971_8, 5.960_807),
+    );
+    let walls = [obstacle(wall.moved(start))];
+    let target = start + Vec3::new(-10.445_205, 17.311_823, 11.288_163);
+    for steps_over in [true, false] {
+        let manner = Manner {
+            down: Vec3::NEG_Y,
+            steps_over,
+        };
+        let mut place = start;
+        let hit = advance(&parts, &mut place, target, &walls, manner);
+        match hit {
+            None => assert_eq!(place, target),
+            // Without steps it may stop at the edge, but no lower.
+            Some(_) => assert!(!steps_over && place.y > start.y + 4.0, "{place}"),
         }
     }
 }
