@@ -1,63 +1,19 @@
 //! Crowds of bodies, thrown, dropped and shot at each other.
 
-use super::setup::{Dice, Setup, iterations, room, sensor, slab, spawn_body, weightless};
+use super::setup::{Dice, iterations, room, sensor, slab, spawn_body, weightless};
 use gerust::collide::TileGrid;
 use gerust::prelude::*;
 
-pub(super) fn pile() -> Setup {
-    Setup::new("pile", 240, |world, dice| build_pile(world, dice, 70))
+pub(super) fn pile(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+    pile_of(world, dice, 70)
 }
 
-pub(super) fn other_pile() -> Setup {
-    Setup::new("other_pile", 160, |world, dice| build_pile(world, dice, 50)).seeded(2)
-}
-
-pub(super) fn gas() -> Setup {
-    Setup::new("gas", 200, build_gas)
-}
-
-pub(super) fn shots() -> Setup {
-    Setup::new("shots", 60, build_shots)
-}
-
-pub(super) fn sliding_crates() -> Setup {
-    Setup::new("sliding_crates", 60, sliding).seeded(3)
-}
-
-pub(super) fn tangle() -> Setup {
-    Setup::new("tangle", 60, build_tangle).seeded(4)
-}
-
-pub(super) fn in_walls() -> Setup {
-    Setup::new("in_walls", 40, build_in_walls).seeded(5)
-}
-
-pub(super) fn flat_pile() -> Setup {
-    Setup::new("flat_pile", 160, flat).seeded(6)
-}
-
-pub(super) fn gravity_aside() -> Setup {
-    Setup::new("gravity_aside", 120, aside).seeded(7)
-}
-
-pub(super) fn maze_of_tiles() -> Setup {
-    Setup::new("maze_of_tiles", 160, maze).seeded(8)
-}
-
-pub(super) fn far_away() -> Setup {
-    Setup::new("far_away", 120, far).seeded(9)
-}
-
-pub(super) fn large_crowd() -> Setup {
-    Setup::new("large_crowd", 20, large).seeded(10)
-}
-
-pub(super) fn columns() -> Setup {
-    Setup::new("columns", 160, build_columns).seeded(11)
+pub(super) fn other_pile(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+    pile_of(world, dice, 50)
 }
 
 /// Boxes of any size, mass, bounce and friction fall into a room.
-fn build_pile(world: &mut World, dice: &mut Dice, count: usize) -> Result<(), Error> {
+fn pile_of(world: &mut World, dice: &mut Dice, count: usize) -> Result<(), Error> {
     room(world, Vec3::new(4.0, 6.0, 3.0));
     let mut placed: Vec<Aabb> = Vec::new();
     while placed.len() < count {
@@ -80,7 +36,7 @@ fn build_pile(world: &mut World, dice: &mut Dice, count: usize) -> Result<(), Er
 }
 
 /// Without gravity: elastic and dull boxes, among sensors.
-fn build_gas(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn gas(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     weightless(world);
     room(world, Vec3::splat(4.0));
     for x in -2..=2_i8 {
@@ -97,7 +53,7 @@ fn build_gas(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Fast bodies among thin walls, plates without thickness and sensors.
-fn build_shots(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn shots(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     room(world, Vec3::splat(20.0));
     for number in 0..10_u8 {
         let mut half = dice.vector(1.0, 6.0);
@@ -124,7 +80,7 @@ fn build_shots(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Crates slide among posts and over seams of slabs.
-fn sliding(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn sliding_crates(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     for x in -3..3_i8 {
         for z in -3..3_i8 {
             let center = Vec3::new(f32::from(x) * 4.0 + 2.0, -0.5, f32::from(z) * 4.0 + 2.0);
@@ -150,7 +106,7 @@ fn sliding(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Bodies that begin inside of each other, on a floor.
-fn build_tangle(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn tangle(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     iterations(world, 2);
     world.spawn(slab(Vec3::NEG_Y, Vec3::new(9.0, 1.0, 9.0)));
     for _ in 0..18 {
@@ -166,7 +122,7 @@ fn build_tangle(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Bodies that begin inside of walls: most get out, some are enclosed.
-fn build_in_walls(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn in_walls(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     for number in 0..6_u8 {
         let at = Vec3::X * (f32::from(number) * 8.0);
         world.spawn(slab(at, Vec3::new(2.0, 0.4, 2.0)));
@@ -191,9 +147,9 @@ fn build_in_walls(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// The pile in two dimensions.
-fn flat(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn flat_pile(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     world.set_global(Dimensions::Two);
-    build_pile(world, dice, 9)?;
+    pile_of(world, dice, 9)?;
     for x in -3..=3_i8 {
         let center = Vec3::new(f32::from(x), 5.2, dice.number(-9.0, 9.0));
         spawn_body(world, center, dice.vector(0.1, 0.3), dice.body());
@@ -202,14 +158,14 @@ fn flat(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Gravity along x and z at the same time.
-fn aside(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
-    build_pile(world, dice, 30)?;
+pub(super) fn gravity_aside(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+    pile_of(world, dice, 30)?;
     world.set_global(Gravity(Vec3::new(6.0, 0.0, -4.0)));
     Ok(())
 }
 
 /// Bodies run through a maze that is one grid of tiles, and over one that stands upright.
-fn maze(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn maze_of_tiles(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     let counts = [9, 2, 9];
     let mut grid = TileGrid::new(counts, Vec3::new(1.5, 1.0, 1.5))?;
     for x in 0..9 {
@@ -239,7 +195,7 @@ fn maze(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Where numbers are coarse.
-fn far(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn far_away(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     let at = Vec3::new(20_000.0, -8_000.0, 3_000.0);
     world.spawn(slab(at, Vec3::new(6.0, 1.0, 6.0)));
     for number in 0..16_u8 {
@@ -257,7 +213,7 @@ fn far(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Enough bodies for lists of several words, sorted trees and threads.
-fn large(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn large_crowd(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     world.spawn(slab(Vec3::NEG_Y * 0.5, Vec3::new(60.0, 0.5, 60.0)));
     for x in -20..20_i8 {
         for z in -20..20_i8 {
@@ -278,7 +234,7 @@ fn large(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Columns of crates at rest, hit by a heavy and a light body.
-fn build_columns(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn columns(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     world.spawn(slab(Vec3::NEG_Y * 0.5, Vec3::new(20.0, 0.5, 20.0)));
     for column in 0..4_u8 {
         for level in 0..6_u8 {

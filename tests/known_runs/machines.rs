@@ -1,38 +1,8 @@
 //! Kinematic bodies, links, parts and layers, and changes from outside while bodies move.
 
-use super::setup::{Dice, Setup, at, iterations, room, sensor, slab, spawn_body};
+use super::setup::{Dice, at, iterations, room, sensor, slab, spawn_body};
 use gerust::prelude::*;
 use gerust::runtime::Route;
-
-pub(super) fn carriers() -> Setup {
-    Setup::new("carriers", 240, build_carriers)
-}
-
-pub(super) fn lift_and_ceiling() -> Setup {
-    Setup::new("lift_and_ceiling", 160, crush)
-}
-
-pub(super) fn pushers() -> Setup {
-    Setup::new("pushers", 160, build_pushers).seeded(2)
-}
-
-pub(super) fn parts() -> Setup {
-    Setup::new("parts", 120, build_parts).seeded(3)
-}
-
-pub(super) fn layers() -> Setup {
-    Setup::new("layers", 120, build_layers).seeded(4)
-}
-
-pub(super) fn changes() -> Setup {
-    Setup::new("changes", 200, build_changes)
-        .acting(change)
-        .seeded(5)
-}
-
-pub(super) fn settings() -> Setup {
-    Setup::new("settings", 120, heap).acting(set).seeded(6)
-}
 
 fn route(waypoints: &[[f32; 3]], speed: f32) -> Route {
     let waypoints = waypoints.iter().copied().map(Vec3::from_array);
@@ -40,7 +10,7 @@ fn route(waypoints: &[[f32; 3]], speed: f32) -> Route {
 }
 
 /// Stacks ride on bodies with a velocity, on routes, and below a moved parent; one is on two carriers.
-fn build_carriers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn carriers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     world.spawn(slab(Vec3::NEG_Y * 6.0, Vec3::new(30.0, 1.0, 30.0)));
     let half = Vec3::new(2.0, 0.25, 2.0);
     let stack = |world: &mut World, dice: &mut Dice, at: Vec3| {
@@ -96,7 +66,7 @@ fn build_carriers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// A lift presses crates against a ceiling, and falls faster than gravity afterwards.
-fn crush(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn lift_and_ceiling(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     let lift = spawn_body(
         world,
         Vec3::ZERO,
@@ -115,7 +85,7 @@ fn crush(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Kinematic rams move through a crowd in a narrow room.
-fn build_pushers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn pushers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     room(world, Vec3::new(6.0, 3.0, 3.0));
     for x in -4..=4_i8 {
         for z in -1..=1_i8 {
@@ -141,7 +111,7 @@ fn build_pushers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Bodies with parts below them, scaled and mirrored, and bodies below bodies.
-fn build_parts(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn parts(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     room(world, Vec3::new(5.0, 5.0, 5.0));
     for number in 0..8_u8 {
         let center = Vec3::new(
@@ -169,7 +139,7 @@ fn build_parts(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// Layers that do not meet, bodies that are switched off, and several boxes each.
-fn build_layers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn layers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     let (red, blue) = {
         let layers = world.global_mut::<Layers>()?;
         let (red, blue) = (layers.add("red")?, layers.add("blue")?);
@@ -200,7 +170,7 @@ fn build_layers(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
 }
 
 /// A heap whose bodies are changed from outside; see [`change`].
-fn build_changes(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn changes(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     heap(world, dice)?;
     let boxes = |half: f32| [Aabb::from_center(Vec3::ZERO, Vec3::splat(half))];
     let small = Collider::solid(boxes(0.2)[0]).with_set("large", boxes(0.8));
@@ -211,7 +181,7 @@ fn build_changes(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     Ok(())
 }
 
-fn heap(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
+pub(super) fn heap(world: &mut World, dice: &mut Dice) -> Result<(), Error> {
     room(world, Vec3::new(3.0, 5.0, 2.0));
     for number in 0..24_u8 {
         let (x, z) = (
@@ -233,7 +203,7 @@ fn all_bodies(world: &World) -> Vec<Entity> {
 }
 
 /// Switches, teleports, removes, pushes, grows and links bodies, most of them after the heap has come to rest.
-fn change(world: &mut World, frame: u64) -> Result<(), Error> {
+pub(super) fn change(world: &mut World, frame: u64) -> Result<(), Error> {
     let bodies = all_bodies(world);
     match frame {
         60 => world.despawn(bodies[0])?,
@@ -266,7 +236,7 @@ fn change(world: &mut World, frame: u64) -> Result<(), Error> {
 }
 
 /// Margin, passes and dimensions change while bodies move.
-fn set(world: &mut World, frame: u64) -> Result<(), Error> {
+pub(super) fn set(world: &mut World, frame: u64) -> Result<(), Error> {
     match frame {
         30 => world.global_mut::<Contacts>()?.set_margin(0.05),
         50 => iterations(world, 1),

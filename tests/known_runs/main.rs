@@ -83,13 +83,13 @@ fn lines_of(setup: &Setup, threads: usize) -> Result<Vec<String>, Error> {
 }
 
 /// Compares a run with the stored one, and with itself on three threads.
-fn check(setup: &Setup) -> Result<(), Box<dyn std::error::Error>> {
+fn check(name: &str, setup: &Setup) -> Result<(), Box<dyn std::error::Error>> {
     let found = lines_of(setup, 1)?;
     if cfg!(feature = "parallel") {
         assert_eq!(found, lines_of(setup, 3)?, "on one thread and on three");
     }
     let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(FOLDER);
-    let path = path.join(setup.name.replace(' ', "_") + ".txt");
+    let path = path.join(format!("{name}.txt"));
     if std::env::var_os("GERUST_KNOWN_RUNS").is_some_and(|mode| mode == "write") {
         std::fs::write(&path, found.join("\n") + "\n")?;
         return Ok(());
@@ -103,19 +103,35 @@ fn check(setup: &Setup) -> Result<(), Box<dyn std::error::Error>> {
 }
 
 macro_rules! known_runs {
-    ($($module:ident::$setup:ident),+ $(,)?) => {
+    ($($name:ident: $setup:expr,)+) => {
         $(
             #[test]
-            fn $setup() -> Result<(), Box<dyn std::error::Error>> {
-                check(&$module::$setup())
+            fn $name() -> Result<(), Box<dyn std::error::Error>> {
+                check(stringify!($name), &$setup)
             }
         )+
     };
 }
 
 known_runs! {
-    crowds::pile, crowds::other_pile, crowds::gas, crowds::shots, crowds::sliding_crates, crowds::tangle, crowds::in_walls,
-    crowds::flat_pile, crowds::gravity_aside, crowds::maze_of_tiles, crowds::far_away, crowds::large_crowd, crowds::columns,
-    machines::carriers, machines::lift_and_ceiling, machines::pushers, machines::parts, machines::layers, machines::changes,
-    machines::settings,
+    pile: Setup::new(240, crowds::pile),
+    other_pile: Setup::new(160, crowds::other_pile).seeded(2),
+    gas: Setup::new(200, crowds::gas),
+    shots: Setup::new(60, crowds::shots),
+    sliding_crates: Setup::new(60, crowds::sliding_crates).seeded(3),
+    tangle: Setup::new(60, crowds::tangle).seeded(4),
+    in_walls: Setup::new(40, crowds::in_walls).seeded(5),
+    flat_pile: Setup::new(160, crowds::flat_pile).seeded(6),
+    gravity_aside: Setup::new(120, crowds::gravity_aside).seeded(7),
+    maze_of_tiles: Setup::new(160, crowds::maze_of_tiles).seeded(8),
+    far_away: Setup::new(120, crowds::far_away).seeded(9),
+    large_crowd: Setup::new(20, crowds::large_crowd).seeded(10),
+    columns: Setup::new(160, crowds::columns).seeded(11),
+    carriers: Setup::new(240, machines::carriers),
+    lift_and_ceiling: Setup::new(160, machines::lift_and_ceiling),
+    pushers: Setup::new(160, machines::pushers).seeded(2),
+    parts: Setup::new(120, machines::parts).seeded(3),
+    layers: Setup::new(120, machines::layers).seeded(4),
+    changes: Setup::new(200, machines::changes).acting(machines::change).seeded(5),
+    settings: Setup::new(120, machines::heap).acting(machines::set).seeded(6),
 }

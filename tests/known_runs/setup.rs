@@ -10,7 +10,6 @@ type Act = fn(&mut World, u64) -> Result<(), Error>;
 
 /// A world, what happens to it before each frame, and how long it runs.
 pub(super) struct Setup {
-    pub(super) name: &'static str,
     pub(super) frames: u64,
     seed: u64,
     build: Build,
@@ -18,9 +17,8 @@ pub(super) struct Setup {
 }
 
 impl Setup {
-    pub(super) fn new(name: &'static str, frames: u64, build: Build) -> Self {
+    pub(super) fn new(frames: u64, build: Build) -> Self {
         Self {
-            name,
             frames,
             seed: 1,
             build,
