@@ -274,19 +274,19 @@ impl Error {
     /// Whether an entity was named that is no longer alive.
     #[must_use]
     pub fn is_stale_entity(&self) -> bool {
-        matches!(*self.0, Kind::StaleEntity { .. })
+        self.kind() == ErrorKind::StaleEntity
     }
 
-    /// Whether links or stated orders go in a circle.
+    /// Whether links or stated orders would form a cycle.
     #[must_use]
     pub fn is_cycle(&self) -> bool {
-        matches!(*self.0, Kind::LinkCycle { .. } | Kind::OrderCycle { .. })
+        self.kind() == ErrorKind::Cycle
     }
 
     /// Whether code of the program panicked in a frame: a system, an edit, a drop, or a function that the runtime calls.
     #[must_use]
     pub fn is_panic(&self) -> bool {
-        self.panic().is_some()
+        self.kind() == ErrorKind::Panic
     }
 
     fn panic(&self) -> Option<&Panic> {

@@ -130,7 +130,7 @@ proptest! {
     }
 
     #[test]
-    fn who_is_asked_about_is_who_is_told_of(asked in asked()) {
+    fn answers_are_about_the_entities_in_question(asked in asked()) {
         let (runtime, all) = world(&asked);
         let boxes = runtime.world().global::<Boxes>().expect("always there");
         let but = all.first().map(|(id, ..)| *id);

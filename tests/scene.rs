@@ -191,7 +191,7 @@ fn a_set_cue_changes_what_it_names_and_nothing_else() {
 }
 
 #[test]
-fn cues_that_come_too_late_are_told() {
+fn cues_that_come_too_late_are_reported() {
     let report = run(r#"
         title = "late"
         frames = 5
@@ -294,7 +294,7 @@ fn a_failed_expectation_says_why_two_boxes_did_not_touch() {
 }
 
 #[test]
-fn faults_are_told_all_at_once_each_at_its_place() {
+fn all_faults_are_reported_together_each_at_its_place() {
     let text = "title = \"x\"\nframes = 5\nstep = 0\n\n[[entities]]\nname = \"a\"\nparent = \"b\"\nbody = { velocity = [1, 2] }\n\n[[expect]]\nframe = 6\ntouching = [\"a\", \"ä\"]\n";
     assert_eq!(
         faults(text),
@@ -309,7 +309,7 @@ fn faults_are_told_all_at_once_each_at_its_place() {
 }
 
 #[test]
-fn a_value_at_fault_is_not_told_to_be_missing_as_well() {
+fn a_faulty_value_is_not_reported_as_missing_as_well() {
     assert_eq!(
         faults("title = 1\nframes = []\n[[cues]]\nframe = \"x\"\ndespawn = 3\n"),
         [

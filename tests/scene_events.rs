@@ -231,7 +231,7 @@ fn counters_of_frames_can_be_asked() {
 }
 
 #[test]
-fn own_actions_that_fail_are_told_among_the_missed() {
+fn own_actions_that_fail_are_reported_among_the_missed() {
     let text = format!(
         "{HEAD}[[cues]]\nframe = 3\ndo = [{{ own = {{ name = 'fail', with = {{ tonnes = 3 }} }} }}]\n"
     );
@@ -267,7 +267,7 @@ that = "events of weighed = 0"
 }
 
 #[test]
-fn what_is_unknown_or_does_not_fit_is_told() {
+fn unknown_and_unfit_names_are_reported() {
     let told = |rest: &str| faults(&format!("{HEAD}{rest}"));
     let cue = |action: &str| told(&format!("[[cues]]\nframe = 1\ndo = [{action}]\n"));
     for (found, message, fix) in [
@@ -344,7 +344,7 @@ fn what_is_unknown_or_does_not_fit_is_told() {
         ),
         (
             told("[[expect]]\nthat = 'events of horn'\n"),
-            "this is a value and no condition",
+            "this is a value, not a condition",
             "",
         ),
         (

@@ -262,12 +262,12 @@ fn slips_are_faults_at_their_characters() {
         (
             "count of gull",
             9,
-            "this is a value and no condition; compare it with another",
+            "this is a value, not a condition; compare it with another",
         ),
         (
             "crate-1.position.x + 1",
             9,
-            "this is a value and no condition",
+            "this is a value, not a condition",
         ),
         (
             "crate-1 touches quay at",

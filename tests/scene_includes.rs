@@ -150,7 +150,7 @@ fn files_that_include_each_other_are_read_once_each() {
 }
 
 #[test]
-fn faults_are_told_in_their_own_file() {
+fn faults_are_reported_in_their_own_file() {
     let crates = CRATES
         .replace("template = \"crate\"", "template = \"crats\"")
         .replace("height\"", "hight\"");
@@ -185,7 +185,7 @@ fn faults_are_told_in_their_own_file() {
 }
 
 #[test]
-fn a_broken_line_of_an_included_file_is_told_there() {
+fn a_broken_line_of_an_included_file_is_reported_there() {
     let folder = folder(
         "broken",
         &[
@@ -255,7 +255,7 @@ fn files_are_loaded_once_and_unloaded_as_a_whole() {
 }
 
 #[test]
-fn faults_of_loaded_files_are_told_where_they_are_loaded() {
+fn faults_of_loaded_files_are_reported_where_they_are_loaded() {
     for (action, lamp, wanted) in [
         (
             "{ load = 'lamp.toml' }",

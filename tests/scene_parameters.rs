@@ -108,7 +108,7 @@ fn what_is_given_must_fit() {
 }
 
 #[test]
-fn faults_of_expressions_are_told_at_their_characters_and_once() {
+fn faults_of_expressions_are_reported_at_their_characters_and_once() {
     let text = r#"title = "x"
 frames = "= 10 * crats"
 

@@ -273,7 +273,7 @@ fn a_stop_ends_the_scene_with_its_verdict() {
 }
 
 #[test]
-fn what_cannot_be_done_is_told() {
+fn impossible_requests_are_reported() {
     for (action, wanted) in [
         (
             "{ push = { entity = 'ground', impulse = [1, 0, 0] } }",

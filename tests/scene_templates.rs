@@ -248,7 +248,7 @@ proptest! {
 }
 
 #[test]
-fn faults_of_arrangements_are_told() {
+fn faults_of_arrangements_are_reported() {
     for (arrange, wanted) in [
         ("row = 2", "this row lacks `step`"),
         ("ring = 2", "this ring lacks `radius`"),
@@ -292,7 +292,7 @@ fn faults_of_arrangements_are_told() {
 }
 
 #[test]
-fn faults_of_children_are_told() {
+fn faults_of_children_are_reported() {
     let text = r#"
 [[templates.one.children]]
 name = "up/down"

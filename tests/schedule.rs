@@ -190,7 +190,7 @@ fn rules_that_make_no_sense_are_refused_with_the_mend() {
 }
 
 #[test]
-fn orders_that_cannot_hold_are_told_before_a_frame_runs() {
+fn orders_that_cannot_hold_are_reported_before_a_frame_runs() {
     let fails = |systems: Vec<System>| {
         let mut runtime = Runtime::bare();
         for system in systems {

@@ -256,7 +256,7 @@ fn each_inbox_sees_each_event_once_even_after_a_pause() {
 }
 
 #[test]
-fn events_that_nobody_asks_for_do_not_pile_up() {
+fn events_without_an_inbox_do_not_accumulate() {
     let mut runtime = Runtime::bare();
     runtime
         .add_system(

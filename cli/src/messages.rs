@@ -110,7 +110,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn own_notes_are_told_and_those_of_others_on_request() {
+    fn own_notes_are_printed_and_those_of_others_on_request() {
         let says = |is_quiet, verbosity, target: &str, level: Level| {
             wanted(is_quiet, verbosity).would_enable(target, &level)
         };

@@ -175,7 +175,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn names_of_crates_are_told_from_others() {
+    fn valid_names_of_crates_are_distinguished() {
         let name = |path: &str| crate_name(Path::new(path)).ok();
         assert_eq!(name("some/where/my-engine").as_deref(), Some("my-engine"));
         assert_eq!(name("asyncs").as_deref(), Some("asyncs"));

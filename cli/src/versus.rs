@@ -78,7 +78,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn settings_and_scenes_are_told_apart() {
+    fn settings_and_scenes_are_distinguished() {
         let read = |text: &str| {
             text.parse::<Versus>()
                 .unwrap_or_else(|never| match never {})

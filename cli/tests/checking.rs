@@ -74,7 +74,7 @@ fn all_shipped_scenes_hold() {
 }
 
 #[test]
-fn scenes_are_found_judged_and_told_apart() {
+fn scenes_are_found_judged_and_distinguished() {
     let folder = mixed();
     let json = json_of(
         gerust()

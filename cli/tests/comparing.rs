@@ -96,7 +96,7 @@ fn the_first_frame_entity_component_and_field_are_named() {
 }
 
 #[test]
-fn settings_make_differences_and_bad_ones_are_told() {
+fn settings_make_differences_and_bad_ones_are_reported() {
     gerust()
         .args(["compare", "scenes/quay.toml", "off=standard: spin"])
         .assert()

@@ -199,7 +199,7 @@ fn a_recording_is_drawn_as_its_scene() {
 }
 
 #[test]
-fn what_cannot_be_drawn_is_told() {
+fn invalid_requests_to_draw_are_reported() {
     let yard = Yard::new(SCENE);
     let told = |arguments: &[&str], name: &str, message: &str| {
         let output = yard.folder.path().join(name);

@@ -34,7 +34,7 @@ fn a_crate_is_made_with_component_system_scene_and_test() {
 }
 
 #[test]
-fn nothing_is_written_over_and_bad_names_are_told() {
+fn nothing_is_written_over_and_bad_names_are_reported() {
     let folder = tempfile::tempdir().expect("there is room");
     fs::write(folder.path().join("here.txt"), "x").expect("there is room");
     let taken = folder.path().join("taken");

@@ -94,7 +94,7 @@ fn the_profile_fits_into_80_columns() {
 }
 
 #[test]
-fn the_slowest_frame_is_told_with_what_made_it_slow() {
+fn the_slowest_frame_is_reported_with_what_made_it_slow() {
     gerust()
         .args(["profile", "scenes/quay.toml"])
         .assert()
@@ -187,7 +187,7 @@ fn profiles_are_written_for_other_programs() {
 }
 
 #[test]
-fn budgets_of_the_command_line_are_kept_to_or_told() {
+fn exceeded_budgets_of_the_command_line_are_reported() {
     let roomy = text_of(&[QUAY, "--budget", "1000", "--budget", "move: bodies=500"]);
     assert!(roomy.contains("budget 1000 ms: 0 of 540 frames over; 60 more were warm-up"));
     assert!(roomy.contains("budgets of systems: move: bodies 0 of 540 frames over 500 ms\n"));
@@ -230,7 +230,7 @@ fn budgets_of_the_command_line_are_kept_to_or_told() {
 }
 
 #[test]
-fn what_cannot_be_done_is_said_with_how_to_fix_it() {
+fn impossible_requests_are_reported_with_a_remedy() {
     let folder = tempfile::tempdir().expect("there is room");
     let broken = folder.path().join("broken.json");
     std::fs::write(&broken, "{").expect("there is room");

@@ -41,7 +41,7 @@ fn text_of(topic: &[&str], file: &Path) -> String {
 }
 
 #[test]
-fn plan_systems_and_memory_are_told_as_far_as_they_are_known() {
+fn plan_systems_and_memory_are_reported_as_far_as_they_are_known() {
     let folder = Folder::new();
     let recording = folder.record("scenes/cranes.toml", "cranes.rec");
     let scene = Path::new("scenes/cranes.toml");

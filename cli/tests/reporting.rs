@@ -289,7 +289,7 @@ fn times_that_were_kept_lie_beside_those_of_the_run() {
 }
 
 #[test]
-fn what_cannot_become_a_report_is_told_and_nothing_is_lost() {
+fn invalid_requests_for_a_report_are_reported_and_nothing_is_lost() {
     let folder = tempfile::tempdir().expect("there is room");
     let old = folder.path().join("old.html");
     std::fs::write(&old, "kept").expect("it can be written");

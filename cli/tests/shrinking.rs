@@ -76,7 +76,7 @@ fn a_scene_is_made_small_beside_the_old_one() {
 }
 
 #[test]
-fn what_cannot_be_made_smaller_is_told() {
+fn a_scene_that_cannot_be_reduced_is_reported() {
     gerust()
         .args(["shrink", "scenes/handover.toml"])
         .assert()

@@ -38,7 +38,7 @@ pub enum ErrorKind {
     MissingGlobal,
     /// Not exactly one row matches.
     NotOneRow,
-    /// A system, a component type, a layer or a kit has this name already.
+    /// A system or a component type has this name already.
     NameTaken,
     /// No system, template or box set has this name.
     UnknownName,

@@ -1,8 +1,8 @@
 //! Node trees from and to glTF 2.0.
 //!
-//! Read are the nodes of the default scene with their names, placements, extras, and the boxes of their meshes. What a
-//! node tree is not made of (skins, cameras, animations, lights) is counted and left out. Files from the wild are checked: what
-//! can be fixed is fixed and told, the rest is an error that says where.
+//! Reads the nodes of the default scene with their names, placements, extras, and the boxes of their meshes. Skins, cameras,
+//! animations and lights are counted and left out. Files from the wild are checked: what
+//! can be repaired is repaired and reported; everything else is an error that says where.
 //!
 //! # Example
 //!

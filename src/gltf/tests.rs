@@ -97,7 +97,7 @@ fn what_leads_nowhere_is_refused_with_its_place() {
 }
 
 #[test]
-fn what_can_be_mended_is_mended_and_told() {
+fn repairs_are_made_and_reported() {
     let tree = read(&json!({
         "asset": { "version": "2.0" },
         "scenes": [{ "nodes": [0, 3] }, {}],

@@ -39,7 +39,7 @@ pub enum Change {
 }
 
 impl Change {
-    /// The finding in words.
+    /// The change in words.
     ///
     /// # Example
     ///
@@ -80,7 +80,7 @@ pub struct NameComparison {
     /// The upper end of the 99 % interval of the ratio.
     pub high: f64,
     /// What that shows.
-    pub finding: Change,
+    pub change: Change,
 }
 
 /// Which differences matter.
@@ -104,7 +104,7 @@ pub struct Comparison {
     /// Whether frames of equal numbers were paired.
     pub is_paired: bool,
     /// Which differences count.
-    pub least: Threshold,
+    pub threshold: Threshold,
     /// Each name: in the order of the profile after, what is gone last.
     pub names: Vec<NameComparison>,
 }
@@ -134,14 +134,18 @@ impl Comparison {
     ///     RecordedProfile::of(&profiler).about("scene", "waiting")
     /// };
     /// let (short, long) = (measured(Duration::from_micros(100)), measured(Duration::from_millis(4)));
-    /// let least = Threshold { ratio: 1.02, difference: Duration::from_nanos(100) };
-    /// let comparison = Comparison::between(&short, &long, least);
+    /// let threshold = Threshold { ratio: 1.02, difference: Duration::from_nanos(100) };
+    /// let comparison = Comparison::between(&short, &long, threshold);
     /// let wait = comparison.names.iter().find(|ratio| ratio.name == "wait").expect("both waited");
     /// assert!(comparison.is_paired && wait.low > 2.0);
-    /// assert_eq!(wait.finding, Change::Slower);
+    /// assert_eq!(wait.change, Change::Slower);
     /// ```
     #[must_use]
-    pub fn between(before: &RecordedProfile, after: &RecordedProfile, least: Threshold) -> Self {
+    pub fn between(
+        before: &RecordedProfile,
+        after: &RecordedProfile,
+        threshold: Threshold,
+    ) -> Self {
         let scene = |profile: &RecordedProfile| profile.facts().get("scene").cloned();
         let is_paired = scene(before).is_some() && scene(before) == scene(after);
         let old: HashMap<(&str, &str), &RecordedName> = before
@@ -154,11 +158,11 @@ impl Comparison {
             names.push(match old.get(&key(name)) {
                 Some(known) if is_paired => {
                     let pairs = pairs((before.frames(), known), (after.frames(), name));
-                    ratio_of(known, name, least, &Frames::Paired(pairs))
+                    ratio_of(known, name, threshold, &Frames::Paired(pairs))
                 }
                 Some(known) => {
                     let apart = Frames::Apart(present(known), present(name));
-                    ratio_of(known, name, least, &apart)
+                    ratio_of(known, name, threshold, &apart)
                 }
                 None => alone(name, Change::New),
             });
@@ -170,7 +174,7 @@ impl Comparison {
         Self {
             differing_facts: differing_facts(before, after),
             is_paired,
-            least,
+            threshold,
             names,
         }
     }
@@ -281,7 +285,7 @@ fn median(values: &mut [f64]) -> f64 {
 fn ratio_of(
     before: &RecordedName,
     after: &RecordedName,
-    least: Threshold,
+    threshold: Threshold,
     frames: &Frames,
 ) -> NameComparison {
     let count = frames.count();
@@ -299,9 +303,9 @@ fn ratio_of(
     let outside = (draws as f64 * OUTSIDE) as usize;
     let (low, high) = (ratios[outside], ratios[draws - 1 - outside]);
     let (was, is) = (median_time(before), median_time(after));
-    let least_ratio = least.ratio.max(1.0);
-    let finding = match () {
-        () if was.abs_diff(is) < least.difference => Change::NoDifference,
+    let least_ratio = threshold.ratio.max(1.0);
+    let change = match () {
+        () if was.abs_diff(is) < threshold.difference => Change::NoDifference,
         () if low > least_ratio => Change::Slower,
         () if high < 1.0 / least_ratio => Change::Faster,
         () => Change::NoDifference,
@@ -311,14 +315,14 @@ fn ratio_of(
         low,
         high,
         before: was,
-        ..alone(after, finding)
+        ..alone(after, change)
     }
 }
 
 /// A name without a ratio.
-fn alone(name: &RecordedName, finding: Change) -> NameComparison {
+fn alone(name: &RecordedName, change: Change) -> NameComparison {
     let own = median_time(name);
-    let (before, after) = match finding {
+    let (before, after) = match change {
         Change::Gone => (own, Duration::ZERO),
         _ => (Duration::ZERO, own),
     };
@@ -330,7 +334,7 @@ fn alone(name: &RecordedName, finding: Change) -> NameComparison {
         ratio: 1.0,
         low: 1.0,
         high: 1.0,
-        finding,
+        change,
     }
 }
 

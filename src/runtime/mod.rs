@@ -18,5 +18,5 @@ pub use pacing::Advance;
 pub use standard::Spawner;
 pub use standard::{
     Arrived, Earlier, Follow, FollowNamed, Lifetime, LogEntry, Machine, Rangefinder, Route, Spin,
-    StandardKit, Steered, Switched, Transition, Trigger, Velocity, Wear, Worn,
+    StandardKit, Steered, Switched, Transition, TransitionCondition, Velocity, Wear, Worn,
 };

@@ -287,7 +287,7 @@ impl SystemDraft {
     /// ```
     pub fn takes<C: Claim + 'static>(self) -> SystemWithClaims<C> {
         SystemWithClaims {
-            builder: self,
+            draft: self,
             claim: PhantomData,
         }
     }
@@ -306,7 +306,7 @@ impl fmt::Debug for SystemDraft {
 #[must_use = "a system does nothing until it is added to a runtime"]
 #[derive(Debug)]
 pub struct SystemWithClaims<C> {
-    builder: SystemDraft,
+    draft: SystemDraft,
     claim: PhantomData<fn() -> C>,
 }
 
@@ -332,7 +332,7 @@ impl<C: Claim + 'static> SystemWithClaims<C> {
     {
         let mut access = Access::default();
         C::declare(&mut access);
-        let SystemDraft { name, phase, rules } = self.builder;
+        let SystemDraft { name, phase, rules } = self.draft;
         System {
             name,
             phase,

@@ -1,6 +1,6 @@
 //! When rows were written and attached, for the component types that some system filters by it.
 //!
-//! A tick is a number that grows with every run of a system. A row counts as touched by a run if it was handed out for
+//! A tick is a number that grows with every run of a system. A row counts as written by a run if it was handed out for
 //! writing then: what is done with a `&mut T` is not watched. A walk over a whole table writes one tick per chunk of 64
 //! rows (about 1.05 times the untracked walk); a single row has a tick of its own. The later of the two counts.
 
@@ -16,22 +16,22 @@ const CHUNK: usize = 64;
 #[derive(Default, Debug)]
 pub(crate) struct ColumnTicks {
     chunks: Vec<AtomicU64>,
-    touched: Vec<AtomicU64>,
-    fresh: Vec<u64>,
+    written: Vec<AtomicU64>,
+    attached: Vec<u64>,
 }
 
-/// When one row was touched last, and when it was attached.
+/// When one row was written last, and when it was attached.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct RowTicks {
-    touched: u64,
-    fresh: u64,
+    written: u64,
+    attached: u64,
 }
 
 impl RowTicks {
     pub(crate) fn attached(tick: u64) -> Self {
         Self {
-            touched: tick,
-            fresh: tick,
+            written: tick,
+            attached: tick,
         }
     }
 }
@@ -58,52 +58,52 @@ impl ColumnTicks {
     }
 
     pub(crate) fn mark_rows(&self, rows: Range<usize>, tick: u64) {
-        for touched in &self.touched[rows] {
-            touched.store(tick, Ordering::Relaxed);
+        for written in &self.written[rows] {
+            written.store(tick, Ordering::Relaxed);
         }
     }
 
     #[inline]
     pub(crate) fn mark(&self, row: u32, tick: u64) {
-        self.touched[row as usize].store(tick, Ordering::Relaxed);
+        self.written[row as usize].store(tick, Ordering::Relaxed);
     }
 
     #[inline]
-    pub(crate) fn touched(&self, row: usize) -> u64 {
-        load(&self.touched[row]).max(load(&self.chunks[row / CHUNK]))
+    pub(crate) fn written(&self, row: usize) -> u64 {
+        load(&self.written[row]).max(load(&self.chunks[row / CHUNK]))
     }
 
     #[inline]
-    pub(crate) fn fresh(&self, row: usize) -> u64 {
-        self.fresh[row]
+    pub(crate) fn attached(&self, row: usize) -> u64 {
+        self.attached[row]
     }
 
     pub(crate) fn push(&mut self, ticks: RowTicks) {
-        let row = self.touched.len();
+        let row = self.written.len();
         if row.is_multiple_of(CHUNK) {
             self.chunks.push(AtomicU64::new(0));
-        } else if load(&self.chunks[row / CHUNK]) > ticks.touched {
+        } else if load(&self.chunks[row / CHUNK]) > ticks.written {
             // The newcomer must not seem to have been there when its chunk was marked.
             self.spread(row / CHUNK);
         }
-        self.touched.push(AtomicU64::new(ticks.touched));
-        self.fresh.push(ticks.fresh);
+        self.written.push(AtomicU64::new(ticks.written));
+        self.attached.push(ticks.attached);
     }
 
     /// Takes a row out; the last row takes its place.
     pub(crate) fn swap_remove(&mut self, row: u32) -> RowTicks {
         let row = row as usize;
-        let last = self.touched.len() - 1;
+        let last = self.written.len() - 1;
         let removed = RowTicks {
-            touched: self.touched(row),
-            fresh: self.fresh.swap_remove(row),
+            written: self.written(row),
+            attached: self.attached.swap_remove(row),
         };
-        let moved = self.touched(last);
+        let moved = self.written(last);
         if row != last {
             self.spread(row / CHUNK);
-            self.touched[row] = AtomicU64::new(moved);
+            self.written[row] = AtomicU64::new(moved);
         }
-        self.touched.pop();
+        self.written.pop();
         self.chunks.truncate(last.div_ceil(CHUNK));
         removed
     }
@@ -112,10 +112,10 @@ impl ColumnTicks {
     fn spread(&mut self, chunk: usize) {
         let tick = std::mem::take(self.chunks[chunk].get_mut());
         let start = chunk * CHUNK;
-        let end = (start + CHUNK).min(self.touched.len());
-        for touched in &mut self.touched[start..end] {
-            let touched = touched.get_mut();
-            *touched = (*touched).max(tick);
+        let end = (start + CHUNK).min(self.written.len());
+        for written in &mut self.written[start..end] {
+            let written = written.get_mut();
+            *written = (*written).max(tick);
         }
     }
 }

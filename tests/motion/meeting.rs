@@ -246,7 +246,7 @@ fn begins_and_ends(runtime: &mut Runtime, frames: u64, pair: [Entity; 2]) -> (us
 }
 
 #[test]
-fn every_hit_begins_and_ends_once_whoever_strikes() {
+fn every_hit_begins_and_ends_once_in_either_order() {
     for step in 0..30 {
         for striker_first in [true, false] {
             let mut runtime = weightless();
@@ -273,7 +273,7 @@ fn every_hit_begins_and_ends_once_whoever_strikes() {
 }
 
 #[test]
-fn a_ball_off_a_wall_and_a_ram_into_a_body_are_told() {
+fn a_ball_off_a_wall_and_a_ram_into_a_body_are_reported() {
     let mut runtime = weightless();
     let wall = spawn_box(&mut runtime, cube(1.0).moved(Vec3::X * 7.0));
     let bouncy = Body::dynamic()

@@ -41,7 +41,7 @@ pub(crate) fn read(path: &Path) -> Result<RecordedProfile, Failure> {
 }
 
 /// A difference counts from a ratio on, and from what the clock reads of a span cost.
-fn least(ratio: f64) -> Threshold {
+fn threshold(ratio: f64) -> Threshold {
     Threshold {
         ratio,
         difference: ClockCost::measure().of_spans(1),
@@ -60,7 +60,7 @@ pub(super) fn tell_apart(
 
 /// How two runs compare that were measured one after the other.
 pub(crate) fn between_apart(before: &RecordedProfile, after: &RecordedProfile) -> Comparison {
-    Comparison::between(before, after, least(LEAST_APART))
+    Comparison::between(before, after, threshold(LEAST_APART))
 }
 
 /// What such a comparison cannot tell.
@@ -73,7 +73,7 @@ pub(super) fn tell_in_turn(
     before: &RecordedProfile,
     after: &RecordedProfile,
 ) -> Result<(), Failure> {
-    let comparison = Comparison::between(before, after, least(LEAST_IN_TURN));
+    let comparison = Comparison::between(before, after, threshold(LEAST_IN_TURN));
     tell(
         command,
         &comparison,
@@ -144,8 +144,8 @@ fn text(
                 true => "the median over frames of the same number",
                 false => "that of the medians, since the scenes differ",
             },
-            (comparison.least.ratio - 1.0) * 100.0,
-            time(comparison.least.difference)
+            (comparison.threshold.ratio - 1.0) * 100.0,
+            time(comparison.threshold.difference)
         ),
         "",
         0,
@@ -179,18 +179,18 @@ fn known(fact: &str) -> &str {
 
 /// The frame in plain words, and how many names went up and down.
 fn verdict(comparison: &Comparison) -> String {
-    let count = |finding| {
+    let count = |change| {
         comparison
             .names
             .iter()
-            .filter(|ratio| ratio.finding == finding)
+            .filter(|ratio| ratio.change == change)
             .count()
     };
     let frame = comparison.names.iter().find(|ratio| ratio.kind == "frame");
-    let frame = frame.map_or_else(String::new, |frame| match frame.finding {
+    let frame = frame.map_or_else(String::new, |frame| match frame.change {
         Change::Slower | Change::Faster => format!(
             "the frame is {}: {} of the time before; ",
-            frame.finding.words(),
+            frame.change.words(),
             percent(frame.ratio)
         ),
         other => format!("the frame: {}; ", other.words()),
@@ -207,13 +207,13 @@ fn percent(ratio: f64) -> String {
     format!("{:.0} %", ratio * 100.0)
 }
 
-/// The names, the greatest difference in time first; those without a finding last.
+/// The names, the greatest difference in time first; those without a change last.
 fn table(comparison: &Comparison) -> String {
     let mut names: Vec<&NameComparison> = comparison.names.iter().collect();
     let weight = |ratio: &NameComparison| {
-        let has_finding = matches!(ratio.finding, Change::Slower | Change::Faster);
+        let is_change = matches!(ratio.change, Change::Slower | Change::Faster);
         (
-            !has_finding,
+            !is_change,
             std::cmp::Reverse(ratio.before.abs_diff(ratio.after)),
         )
     };
@@ -228,7 +228,7 @@ fn table(comparison: &Comparison) -> String {
     for ratio in names {
         let is_known = ratio.low != ratio.high || ratio.ratio != 1.0;
         let figure = |figure: String| if is_known { figure } else { String::new() };
-        let of = |duration, missing| match ratio.finding == missing {
+        let of = |duration, missing| match ratio.change == missing {
             true => String::new(),
             false => time(duration),
         };
@@ -239,7 +239,7 @@ fn table(comparison: &Comparison) -> String {
             of(ratio.after, Change::Gone),
             figure(format!("{:.2}", ratio.ratio)),
             figure(format!("{:.2}-{:.2}", ratio.low, ratio.high)),
-            short(ratio.finding).to_owned(),
+            short(ratio.change).to_owned(),
         ]);
     }
     for (position, column) in table.column_iter_mut().enumerate() {
@@ -251,9 +251,9 @@ fn table(comparison: &Comparison) -> String {
     output::without_trailing_blanks(&table)
 }
 
-/// The finding in a column of its own, where "no difference shown" in each line would drown what is shown.
-fn short(finding: Change) -> &'static str {
-    match finding {
+/// The change in a column of its own, where "no difference shown" in each line would drown what is shown.
+fn short(change: Change) -> &'static str {
+    match change {
         Change::NoDifference => "no difference",
         other => other.words(),
     }
@@ -295,8 +295,8 @@ impl<'c> ComparisonSummary<'c> {
         let names = comparison.names.iter();
         Self {
             paired: comparison.is_paired,
-            least_ratio: comparison.least.ratio,
-            least_difference_ms: milliseconds(comparison.least.difference),
+            least_ratio: comparison.threshold.ratio,
+            least_difference_ms: milliseconds(comparison.threshold.difference),
             differs: differs
                 .map(|(fact, before, after)| Difference {
                     fact,
@@ -313,7 +313,7 @@ impl<'c> ComparisonSummary<'c> {
                     ratio: ratio.ratio,
                     low: ratio.low,
                     high: ratio.high,
-                    shown: ratio.finding.words(),
+                    shown: ratio.change.words(),
                 })
                 .collect(),
         }

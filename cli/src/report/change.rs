@@ -145,7 +145,7 @@ mod tests {
     use serde_json::json;
 
     #[test]
-    fn a_value_is_told_by_the_fields_that_changed() {
+    fn a_value_is_reported_by_the_fields_that_changed() {
         let before = json!({"mass": 2.0, "velocity": [0.0, 1.0, 0.0]});
         let after = json!({"mass": 2.0, "velocity": [0.0, 2.0, 0.0]});
         let change = Value::between(Some(&before), &after);

@@ -120,7 +120,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn of_many_frames_the_slowest_and_some_of_the_others_are_told() {
+    fn of_many_frames_the_slowest_and_some_of_the_others_are_reported() {
         let frame = |place: u64| {
             let is_slow = place % 1000 == 77;
             (60, Duration::from_micros(if is_slow { 900 } else { 100 }))

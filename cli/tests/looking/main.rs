@@ -333,7 +333,7 @@ fn files_that_are_no_node_trees_exit_2_and_nothing_is_written() {
 }
 
 #[test]
-fn memory_is_told_by_component_and_table_with_growth_and_allocations() {
+fn memory_is_reported_by_component_and_table_with_growth_and_allocations() {
     let text = text_of(&["inspect", "scenes/quay.toml", "memory"]);
     for part in [
         "after frame 600: 44 entities",

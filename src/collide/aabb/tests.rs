@@ -47,7 +47,7 @@ fn share(a: &Aabb, b: &Aabb, ends_count: bool) -> bool {
 
 proptest! {
     #[test]
-    fn overlap_is_told_axis_by_axis(a in aabb(), b in aabb()) {
+    fn overlap_is_reported_axis_by_axis(a in aabb(), b in aabb()) {
         prop_assert_eq!(a.overlaps(&b), share(&a, &b, false));
         prop_assert_eq!(a.touches(&b), share(&a, &b, true));
     }

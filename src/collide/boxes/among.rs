@@ -35,8 +35,8 @@ pub struct Among<'p> {
     /// A bit for each layer.
     layers: u32,
     solids_only: bool,
-    but: Option<Entity>,
-    that: Option<&'p dyn Fn(Entity) -> bool>,
+    excluded: Option<Entity>,
+    matching: Option<&'p dyn Fn(Entity) -> bool>,
 }
 
 impl fmt::Debug for Among<'_> {
@@ -44,7 +44,7 @@ impl fmt::Debug for Among<'_> {
         f.debug_struct("Among")
             .field("layers", &format_args!("{:#b}", self.layers))
             .field("solids_only", &self.solids_only)
-            .field("but", &self.but)
+            .field("excluded", &self.excluded)
             .finish_non_exhaustive()
     }
 }
@@ -56,8 +56,8 @@ impl<'p> Among<'p> {
         Self {
             layers: u32::MAX,
             solids_only: false,
-            but: None,
-            that: None,
+            excluded: None,
+            matching: None,
         }
     }
 
@@ -128,16 +128,16 @@ impl<'p> Among<'p> {
     #[must_use]
     pub fn excluding(self, entity: Entity) -> Self {
         Self {
-            but: Some(entity),
+            excluded: Some(entity),
             ..self
         }
     }
 
-    /// Only those for which `that` is true.
+    /// Only those for which `matching` returns true.
     #[must_use]
-    pub fn matching(self, that: &'p dyn Fn(Entity) -> bool) -> Self {
+    pub fn matching(self, matching: &'p dyn Fn(Entity) -> bool) -> Self {
         Self {
-            that: Some(that),
+            matching: Some(matching),
             ..self
         }
     }
@@ -145,7 +145,7 @@ impl<'p> Among<'p> {
     pub(super) fn has(&self, item: &Item) -> bool {
         self.layers & item.layer.bit() != 0
             && !(self.solids_only && item.is_sensor)
-            && self.but != Some(item.entity)
-            && self.that.is_none_or(|that| that(item.entity))
+            && self.excluded != Some(item.entity)
+            && self.matching.is_none_or(|matches| matches(item.entity))
     }
 }

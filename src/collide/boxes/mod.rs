@@ -134,7 +134,7 @@ pub struct Boxes {
     /// How many slots are not free.
     count: usize,
     is_flat: bool,
-    /// Colliders whose boxes are none, until they are fixed or gone.
+    /// Colliders with invalid boxes, until these are corrected or the entity is despawned.
     refused: BTreeSet<Entity>,
     /// Colliders whose layers are not among those of the world.
     stray: BTreeSet<Entity>,

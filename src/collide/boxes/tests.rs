@@ -18,7 +18,7 @@ fn spawn(world: &mut World, count: usize) -> Vec<Entity> {
 }
 
 #[test]
-fn whoever_goes_leaves_the_list_even_if_more_go_than_an_inbox_holds() {
+fn despawned_entities_leave_the_list_even_if_more_go_than_an_inbox_holds() {
     let mut runtime = Runtime::new();
     let ids = spawn(runtime.world_mut(), 70_000);
     runtime.settle().expect("nothing fails");

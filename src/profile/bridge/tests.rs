@@ -51,7 +51,7 @@ fn runtime_with(system: impl FnMut(()) + Send + 'static) -> Runtime {
 }
 
 #[test]
-fn spans_are_told() {
+fn spans_are_reported() {
     let log = Log::default();
     let mut runtime = runtime_with(|()| profile::timed("lash", || ()));
     let subscriber = tracing_subscriber::registry().with(log.clone());

@@ -34,7 +34,7 @@ fn noisy(middle: f64, frames: usize, seed: u64) -> Vec<Option<u64>> {
         .collect()
 }
 
-fn least(ratio: f64) -> Threshold {
+fn threshold(ratio: f64) -> Threshold {
     let difference = Duration::ZERO;
     Threshold { ratio, difference }
 }
@@ -64,12 +64,12 @@ fn equal_runs_show_no_difference_and_others_do() {
             ("lash", noisy(720.0, 600, 6)),
         ],
     );
-    let comparison = Comparison::between(&before, &after, least(1.02));
+    let comparison = Comparison::between(&before, &after, threshold(1.02));
     assert!(comparison.is_paired && comparison.differing_facts.is_empty());
-    assert_eq!(of(&comparison, "sway").finding, Change::NoDifference);
-    assert_eq!(of(&comparison, "lash").finding, Change::Faster);
+    assert_eq!(of(&comparison, "sway").change, Change::NoDifference);
+    assert_eq!(of(&comparison, "lash").change, Change::Faster);
     let stow = of(&comparison, "stow");
-    assert_eq!(stow.finding, Change::Slower);
+    assert_eq!(stow.change, Change::Slower);
     assert!(stow.low < stow.ratio && stow.ratio < stow.high && (stow.ratio - 1.1).abs() < 0.03);
 }
 
@@ -79,8 +79,8 @@ fn false_alarms_are_rare() {
     let alarms = (0..60).filter(|seed| {
         let before = profile("quay", &[("sway", noisy(50_000.0, 300, 1_000 + seed))]);
         let after = profile("quay", &[("sway", noisy(50_000.0, 300, 2_000 + seed))]);
-        let comparison = Comparison::between(&before, &after, least(1.0));
-        comparison.names[0].finding != Change::NoDifference
+        let comparison = Comparison::between(&before, &after, threshold(1.0));
+        comparison.names[0].change != Change::NoDifference
     });
     assert!(alarms.count() <= 3);
 }
@@ -96,12 +96,12 @@ fn what_differs_from_frame_to_frame_takes_no_part_where_frames_are_paired() {
     };
     let before = profile("growing", &[("stow", growing(1.0, 1))]);
     let after = profile("growing", &[("stow", growing(1.05, 2))]);
-    let paired = Comparison::between(&before, &after, least(1.02));
-    assert_eq!(of(&paired, "stow").finding, Change::Slower);
+    let paired = Comparison::between(&before, &after, threshold(1.02));
+    assert_eq!(of(&paired, "stow").change, Change::Slower);
     let other = profile("another", &[("stow", growing(1.05, 2))]);
-    let apart = Comparison::between(&before, &other, least(1.02));
+    let apart = Comparison::between(&before, &other, threshold(1.02));
     assert!(!apart.is_paired);
-    assert_eq!(of(&apart, "stow").finding, Change::NoDifference);
+    assert_eq!(of(&apart, "stow").change, Change::NoDifference);
     assert_eq!(
         apart.differing_facts,
         [(
@@ -127,11 +127,11 @@ fn what_cannot_be_compared_is_said() {
         "quay",
         &[("sway", some(100)), ("rare", some(100)), ("new", some(100))],
     );
-    let comparison = Comparison::between(&before, &after, least(1.02));
+    let comparison = Comparison::between(&before, &after, threshold(1.02));
     let findings: Vec<(&str, Change)> = comparison
         .names
         .iter()
-        .map(|ratio| (ratio.name.as_str(), ratio.finding))
+        .map(|ratio| (ratio.name.as_str(), ratio.change))
         .collect();
     assert_eq!(
         findings,
@@ -227,9 +227,9 @@ fn differences_that_no_clock_can_tell_do_not_count() {
             },
         )
     };
-    assert_eq!(of(&with(10), "sway").finding, Change::Slower);
-    assert_eq!(of(&with(90), "sway").finding, Change::NoDifference);
-    assert_eq!(of(&with(90), "stow").finding, Change::Slower);
+    assert_eq!(of(&with(10), "sway").change, Change::Slower);
+    assert_eq!(of(&with(90), "sway").change, Change::NoDifference);
+    assert_eq!(of(&with(90), "stow").change, Change::Slower);
 }
 
 fn constant(nanoseconds: u64, frames: usize) -> Vec<Option<u64>> {
@@ -247,17 +247,17 @@ fn constant_times_have_an_exact_ratio() {
         "quay",
         &[("sway", constant(1_500, 100)), ("stow", constant(300, 100))],
     );
-    let comparison = Comparison::between(&before, &after, least(1.05));
+    let comparison = Comparison::between(&before, &after, threshold(1.05));
     let sway = of(&comparison, "sway");
     assert_eq!((sway.low, sway.ratio, sway.high), (1.5, 1.5, 1.5));
     assert_eq!(
         (sway.before, sway.after),
         (Duration::from_nanos(1_000), Duration::from_nanos(1_500))
     );
-    assert_eq!(sway.finding, Change::Slower);
+    assert_eq!(sway.change, Change::Slower);
     let stow = of(&comparison, "stow");
     assert_eq!((stow.low, stow.ratio, stow.high), (0.75, 0.75, 0.75));
-    assert_eq!(stow.finding, Change::Faster);
+    assert_eq!(stow.change, Change::Faster);
 }
 
 /// A ratio counts only above the least one, and a difference only from the least one on.
@@ -266,11 +266,11 @@ fn the_least_ratio_and_difference_are_bounds() {
     let before = profile("quay", &[("sway", constant(1_000, 100))]);
     let found = |now: u64, ratio: f64, difference: u64| {
         let after = profile("quay", &[("sway", constant(now, 100))]);
-        let least = Threshold {
+        let threshold = Threshold {
             ratio,
             difference: Duration::from_nanos(difference),
         };
-        Comparison::between(&before, &after, least).names[0].finding
+        Comparison::between(&before, &after, threshold).names[0].change
     };
     assert_eq!(found(1_250, 1.25, 0), Change::NoDifference);
     assert_eq!(found(1_250, 1.24, 0), Change::Slower);
@@ -290,16 +290,16 @@ fn too_few_frames_are_not_judged() {
     let compared = |frames: usize| {
         let before = profile("quay", &[("sway", constant(1_000, frames))]);
         let after = profile("quay", &[("sway", constant(2_000, frames))]);
-        Comparison::between(&before, &after, least(1.05)).names[0].clone()
+        Comparison::between(&before, &after, threshold(1.05)).names[0].clone()
     };
     let few = compared(LEAST_FRAMES - 1);
-    assert_eq!(few.finding, Change::TooFewFrames);
+    assert_eq!(few.change, Change::TooFewFrames);
     assert_eq!(
         (few.before, few.after),
         (Duration::from_nanos(1_000), Duration::from_nanos(2_000))
     );
     assert_eq!((few.low, few.ratio, few.high), (1.0, 1.0, 1.0));
-    assert_eq!(compared(LEAST_FRAMES).finding, Change::Slower);
+    assert_eq!(compared(LEAST_FRAMES).change, Change::Slower);
 }
 
 #[test]
@@ -312,15 +312,15 @@ fn names_of_one_side_have_its_time() {
         "quay",
         &[("sway", constant(1_000, 50)), ("new", constant(90, 50))],
     );
-    let comparison = Comparison::between(&before, &after, least(1.05));
+    let comparison = Comparison::between(&before, &after, threshold(1.05));
     let old = of(&comparison, "old");
     assert_eq!(
-        (old.finding, old.before, old.after),
+        (old.change, old.before, old.after),
         (Change::Gone, Duration::from_nanos(70), Duration::ZERO)
     );
     let new = of(&comparison, "new");
     assert_eq!(
-        (new.finding, new.before, new.after),
+        (new.change, new.before, new.after),
         (Change::New, Duration::ZERO, Duration::from_nanos(90))
     );
 }
@@ -330,8 +330,8 @@ fn names_of_one_side_have_its_time() {
 fn intervals_are_the_same_in_each_comparison() {
     let before = profile("quay", &[("sway", noisy(50_000.0, 300, 1))]);
     let after = profile("quay", &[("sway", noisy(52_000.0, 300, 2))]);
-    let one = Comparison::between(&before, &after, least(1.0));
-    let other = Comparison::between(&before, &after, least(1.0));
+    let one = Comparison::between(&before, &after, threshold(1.0));
+    let other = Comparison::between(&before, &after, threshold(1.0));
     let bounds = |comparison: &Comparison| {
         let name = &comparison.names[0];
         (name.low, name.ratio, name.high)

@@ -147,7 +147,7 @@ fn a_table_adds_up_to_the_frames() {
 }
 
 #[test]
-fn a_writer_that_fails_is_told() {
+fn a_writer_that_fails_is_reported() {
     struct Full;
     impl std::io::Write for Full {
         fn write(&mut self, _: &[u8]) -> std::io::Result<usize> {

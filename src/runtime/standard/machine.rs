@@ -16,13 +16,13 @@ const REMEMBERED: usize = 16;
 ///
 /// ```
 /// use gerust::prelude::*;
-/// use gerust::runtime::{Trigger, Machine, Switched, Transition};
+/// use gerust::runtime::{TransitionCondition, Machine, Switched, Transition};
 ///
 /// let mut runtime = Runtime::new();
 /// runtime.add_kit(StandardKit)?;
 /// runtime.set_step_seconds(0.5)?;
 /// let machine = Machine::new("red")
-///     .with(Transition::new("red", "green").on(Trigger::Signal(String::from("go"))))
+///     .with(Transition::new("red", "green").on(TransitionCondition::Signal(String::from("go"))))
 ///     .with(Transition::new("green", "red").after(1.0));
 /// let lamp = runtime.world_mut().spawn((machine,));
 /// runtime.run_frames(5)?;
@@ -75,7 +75,7 @@ pub struct Transition {
     pub to: String,
     /// The condition for the transition.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
-    pub on: Trigger,
+    pub on: TransitionCondition,
     /// For how many seconds the machine must have been in its state as well.
     #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
     pub after: f32,
@@ -88,7 +88,7 @@ pub struct Transition {
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case")
 )]
-pub enum Trigger {
+pub enum TransitionCondition {
     /// Nothing: time alone decides.
     #[default]
     Anything,
@@ -158,10 +158,10 @@ impl Machine {
             transition.from == self.state
                 && is_time
                 && match &transition.on {
-                    Trigger::Anything => true,
-                    Trigger::Touched => is_touched(),
-                    Trigger::Free => !is_touched(),
-                    Trigger::Signal(wanted) => *wanted == signal,
+                    TransitionCondition::Anything => true,
+                    TransitionCondition::Touched => is_touched(),
+                    TransitionCondition::Free => !is_touched(),
+                    TransitionCondition::Signal(wanted) => *wanted == signal,
                 }
         })?;
         let to = taken.to.clone();
@@ -184,14 +184,14 @@ impl Transition {
         Self {
             from: from.to_owned(),
             to: to.to_owned(),
-            on: Trigger::Anything,
+            on: TransitionCondition::Anything,
             after: 0.0,
         }
     }
 
     /// The same way, taken only if something is so.
     #[must_use]
-    pub fn on(self, on: Trigger) -> Self {
+    pub fn on(self, on: TransitionCondition) -> Self {
         Self { on, ..self }
     }
 
@@ -256,11 +256,11 @@ mod tests {
             .with(Transition::new("open", "shut"))
             .with(
                 Transition::new("shut", "held")
-                    .on(Trigger::Touched)
+                    .on(TransitionCondition::Touched)
                     .after(2.0),
             )
-            .with(Transition::new("shut", "open").on(Trigger::Signal("key".into())))
-            .with(Transition::new("held", "shut").on(Trigger::Free));
+            .with(Transition::new("shut", "open").on(TransitionCondition::Signal("key".into())))
+            .with(Transition::new("held", "shut").on(TransitionCondition::Free));
         assert_eq!(machine.advance(1.0, 1, || true), None, "not yet");
         machine.signal = "kez".into();
         assert_eq!(machine.advance(0.5, 2, || false), None);

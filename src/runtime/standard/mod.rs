@@ -10,7 +10,7 @@ mod steered;
 mod wear;
 
 pub use follow::{Follow, FollowNamed};
-pub use machine::{LogEntry, Machine, Switched, Transition, Trigger};
+pub use machine::{LogEntry, Machine, Switched, Transition, TransitionCondition};
 pub use rangefinder::Rangefinder;
 pub use route::{Arrived, Route};
 #[cfg(feature = "chance")]

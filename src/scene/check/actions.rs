@@ -296,7 +296,7 @@ impl<'d> Checker<'d> {
                     self.fault(
                         load,
                         message,
-                        "fix that file; `gerust check` tells all of its faults",
+                        "fix that file; `gerust check` lists all of its faults",
                     );
                     continue;
                 }

@@ -22,7 +22,7 @@ impl<'d> Checker<'d> {
             let [from, to] = times.get_ref();
             if from.get_ref() >= to.get_ref() {
                 let message = format!("{} s is not before {} s", from.get_ref(), to.get_ref());
-                let fix = "write from when to when it is held";
+                let fix = "write the times at which it is pressed and released";
                 self.fault(times, message, fix);
                 continue;
             }

@@ -220,7 +220,7 @@ impl<'d> Checker<'d> {
         };
         if is_number {
             let fix = "compare it with another, such as `= 3`";
-            self.problem_of(condition, that, "this is a value and no condition", fix);
+            self.problem_of(condition, that, "this is a value, not a condition", fix);
         }
     }
 

@@ -61,7 +61,7 @@ proptest! {
 }
 
 #[test]
-fn the_smallest_scene_that_fails_is_told_and_runs_again() {
+fn the_smallest_scene_that_fails_is_reported_and_runs_again() {
     let registry = Registry::standard();
     let folder = std::env::temp_dir().join(format!("gerust-properties-{}", std::process::id()));
     std::fs::create_dir_all(&folder).expect("there is room");

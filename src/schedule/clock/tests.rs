@@ -10,7 +10,7 @@ fn steps_are_summed_in_twice_the_precision() {
     // Exactly: 10 · 0.1000000000000000055511151231257827.
     assert_eq!((tenths.high, tenths.low), (1.0, 5.551_115_123_125_783e-17));
     assert_eq!(tenths.rounded(), 1.0);
-    // At once or one by one is the same, which plain sums are not: they end at 99999.99999...
+    // All at once or one by one gives the same time; plain sums end at 100000.0000013.
     let at_once = Seconds::default().plus(1e6, 0.1);
     let one_by_one = sum(1_000_000, 0.1);
     assert_eq!(at_once.rounded(), one_by_one.rounded());

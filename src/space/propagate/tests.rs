@@ -314,7 +314,7 @@ fn staying_in_place_is_exact_under_sensible_parents() {
 }
 
 #[test]
-fn nothing_can_stay_in_place_under_a_flat_parent_and_shear_is_told() {
+fn nothing_can_stay_in_place_under_a_flat_parent_and_shear_is_reported() {
     let mut world = World::new();
     let flat = world.spawn((
         crate::Name::new("shadow"),

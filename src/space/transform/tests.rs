@@ -54,7 +54,7 @@ proptest! {
     }
 
     #[test]
-    fn shear_is_told_and_never_makes_a_nan(transform in transform(), second in transform()) {
+    fn shear_is_detected_and_never_makes_a_nan(transform in transform(), second in transform()) {
         let affine = transform.affine() * second.affine();
         let (found, is_same) = Transform::closest_to(&affine);
         prop_assert!(found.rotation.is_normalized() && found.scale.is_finite());

@@ -95,7 +95,7 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 ///
 /// The first system that asks makes the world keep ticks for the type: 16 bytes for each row, and about 5 % of a walk
 /// that writes it. Types that no system asks about cost nothing. Outside of systems, where there is no last run, every row
-/// counts as touched.
+/// counts as written.
 ///
 /// # Example
 ///
@@ -269,8 +269,8 @@ macro_rules! by_tick {
     };
 }
 
-by_tick!(Written, touched);
-by_tick!(Attached, fresh);
+by_tick!(Written, written);
+by_tick!(Attached, attached);
 
 macro_rules! combined {
     ($($member:ident . $at:tt),*) => {

@@ -59,7 +59,7 @@ mod tests {
     use serde_json::json;
 
     #[test]
-    fn values_of_all_kinds_are_told() {
+    fn values_of_all_kinds_are_reported() {
         let told = |value: &dyn Fn(&mut Vec<u8>)| {
             let mut bytes = Vec::new();
             value(&mut bytes);

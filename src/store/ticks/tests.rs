@@ -28,13 +28,13 @@ proptest! {
             match step {
                 // Rows come from other tables with ticks of any age.
                 Step::Push(tick) => {
-                    ticks.push(RowTicks { touched: tick, fresh: tick / 2 });
+                    ticks.push(RowTicks { written: tick, attached: tick / 2 });
                     plain.push((tick, tick / 2));
                 }
                 Step::SwapRemove(row) if !plain.is_empty() => {
                     let row = row % plain.len();
                     let removed = ticks.swap_remove(row as u32);
-                    prop_assert_eq!((removed.touched, removed.fresh), plain.swap_remove(row));
+                    prop_assert_eq!((removed.written, removed.attached), plain.swap_remove(row));
                 }
                 Step::Mark(row) if !plain.is_empty() => {
                     let row = row % plain.len();
@@ -47,8 +47,8 @@ proptest! {
                 }
                 Step::SwapRemove(_) | Step::Mark(_) => {}
             }
-            for (row, &(touched, fresh)) in plain.iter().enumerate() {
-                prop_assert_eq!((ticks.touched(row), ticks.fresh(row)), (touched, fresh));
+            for (row, &(written, attached)) in plain.iter().enumerate() {
+                prop_assert_eq!((ticks.written(row), ticks.attached(row)), (written, attached));
             }
         }
     }

@@ -74,7 +74,7 @@ proptest! {
 }
 
 #[test]
-fn options_of_nothing_are_told_apart() {
+fn empty_options_are_distinguished() {
     let all: [Option<Option<Option<u8>>>; 4] =
         [None, Some(None), Some(Some(None)), Some(Some(Some(7)))];
     for value in all {
