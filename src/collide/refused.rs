@@ -47,6 +47,11 @@ impl RefusedBodies {
     }
 }
 
+/// Whether a body that is no grid can be moved.
+pub(super) fn can_move(body: &Body) -> bool {
+    problem(body, false).is_none()
+}
+
 fn problem(body: &Body, is_grid: bool) -> Option<String> {
     let speed = body.velocity.length();
     let has_mass = (LEAST_MASS..=MOST_MASS).contains(&body.mass) || body.mass == f32::INFINITY;

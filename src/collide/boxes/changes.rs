@@ -55,6 +55,25 @@ impl Boxes {
         }
     }
 
+    /// Notes that a body can meet nothing in this frame, and where it is to be at its end: if it is there then, it touches nothing.
+    pub(in crate::collide) fn note_lone(&mut self, slot: Slot, end: &Aabb) {
+        let at = slot as usize;
+        if at >= self.lone_ends.len() {
+            self.lone_ends.resize(self.items.len(), Aabb::default());
+        }
+        self.lone_ends[at] = *end;
+        self.lone.grow_and_insert(at);
+    }
+
+    /// Whether a box is that of a lone body where it is to be.
+    pub(super) fn is_lone_at(&self, slot: Slot, aabb: &Aabb) -> bool {
+        self.lone.contains(slot as usize) && self.lone_ends[slot as usize] == *aabb
+    }
+
+    pub(in crate::collide) fn forget_lone(&mut self) {
+        self.lone.clear();
+    }
+
     /// Lets all colliders of some trees count as changed.
     pub(in crate::collide) fn change_all(&mut self, in_tree: [bool; TREES]) {
         for slot in 0..self.items.len() {

@@ -131,6 +131,9 @@ pub struct Boxes {
     /// By slot: whether it is another than when contacts were last found.
     changed: FixedBitSet,
     changed_slots: Vec<Slot>,
+    /// By slot: where lone bodies are to be at the end of the frame, and which are lone.
+    lone_ends: Vec<Aabb>,
+    lone: FixedBitSet,
     /// How many slots are not free.
     count: usize,
     is_flat: bool,
@@ -365,7 +368,10 @@ impl Boxes {
                 let aabb = before.takes_part.then_some(before.aabb);
                 self.stirred.push((slot, aabb));
             }
-            self.note(slot);
+            // A lone body touches nothing, neither before nor afterwards.
+            if !(only_falls && self.is_lone_at(slot, &item.aabb)) {
+                self.note(slot);
+            }
         }
         self.items[slot as usize] = item;
     }

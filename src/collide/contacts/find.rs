@@ -139,7 +139,7 @@ pub(super) fn pairs(
 }
 
 /// A margin that is enough to find any pair, and whether some pairs have a margin of their own.
-fn slack(boxes: &Boxes, margin: f32) -> (f32, bool) {
+pub(in crate::collide) fn slack(boxes: &Boxes, margin: f32) -> (f32, bool) {
     let trees = (0..TREES).filter_map(|number| boxes.tree(number).bounds());
     let widest = trees
         .map(|all| margin_for(&all, margin))

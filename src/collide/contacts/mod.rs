@@ -21,6 +21,7 @@ pub use contact::{Contact, ContactState};
 pub use standing::{Standing, Touching};
 
 pub(super) use contact::{is_grid, least_axis};
+pub(super) use find::slack;
 pub(super) use standing::LEAST_SHARE_DOWN;
 
 /// All contacts of the last frame, in the order of their ids: a global of every runtime.
@@ -211,6 +212,10 @@ impl Contacts {
         self.margin = metres.max(0.0);
     }
 
+    pub(super) fn margin(&self) -> f32 {
+        self.margin
+    }
+
     pub(super) fn most_pairs(&self) -> usize {
         self.most_pairs
     }
@@ -306,6 +311,7 @@ pub(super) fn system() -> System {
                 contacts.update(&mut boxes, &layers, &meetings, frame, |contact| {
                     outbox.post(contact);
                 });
+                boxes.forget_lone();
                 contacts.note_impulses(&meetings);
                 // Each is posted once: `settle` finds contacts anew without any motion.
                 meetings.clear();

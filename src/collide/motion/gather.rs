@@ -1,6 +1,7 @@
 //! From the world to the lists and back.
 
 use super::kinematic::taking_part;
+use super::lone::Flyer;
 use super::mover::{Mover, Movers, Part};
 use super::sweep::around;
 use super::{Above, Lists, MoverRows, above, children};
@@ -11,6 +12,7 @@ use crate::collide::collider::Collider;
 use crate::collide::contacts::is_grid;
 use crate::collide::placed::PlacedBox;
 use crate::collide::refused::RefusedBodies;
+use crate::collide::threads::Threads;
 use crate::space::{LinkNode, Transform, WorldTransform};
 use crate::store::{Entity, Rows};
 use glam::{Affine3A, Vec3};
@@ -21,17 +23,36 @@ const NOWHERE: &str =
     "is at a place that is not finite; give its transform, and those above it, finite numbers";
 const NO_FALL: &str = "falls by a gravity that is not finite; give the global `Gravity`, and its gravity scale, finite numbers";
 
+/// What gathering asks of a frame.
+#[derive(Clone, Copy)]
+pub(super) struct Frame<'f> {
+    pub(super) gravity: Vec3,
+    pub(super) seconds: f32,
+    /// The number of contacts at the end of the frame before.
+    pub(super) contacts: usize,
+    /// How far apart two boxes may be that touch.
+    pub(super) margin: f32,
+    pub(super) threads: &'f Threads,
+}
+
 impl Lists {
-    /// Lists all bodies that move.
+    /// Lists all bodies that move, but for lone ones.
     pub(super) fn gather(
         &mut self,
         rows: &mut MoverRows<'_>,
         links: &Rows<'_, &'static LinkNode>,
         boxes: &Boxes,
         refused: &mut RefusedBodies,
-        gravity: Vec3,
+        Frame {
+            gravity,
+            seconds,
+            contacts,
+            margin,
+            threads,
+        }: Frame<'_>,
     ) {
         refused.clear();
+        let looks_for_lone = self.lone.begin(self.movers.list.len(), contacts);
         self.movers.clear();
         self.most_restitution = 0.0;
         for table in rows.by_table() {
@@ -48,7 +69,22 @@ impl Lists {
                     && self
                         .resting
                         .is_as_it_was(entities[row], &transforms[row], body);
-                if moves && !rests {
+                if !moves || rests {
+                    continue;
+                }
+                let flyer = match (colliders.0.get(row), own_links.0.get(row)) {
+                    (Some(collider), None) if looks_for_lone => Flyer::of(
+                        (entities[row], &transforms[row], body),
+                        &placements[row],
+                        collider,
+                        boxes,
+                        (gravity, seconds),
+                    ),
+                    _ => None,
+                };
+                if let Some(flyer) = flyer {
+                    self.lone.flyers.push(flyer);
+                } else {
                     let parts = (
                         entities[row],
                         &transforms[row],
@@ -61,6 +97,19 @@ impl Lists {
                 }
             }
         }
+        self.lone
+            .separate(boxes, self.most_restitution, margin, threads);
+        let mut flyers = std::mem::take(&mut self.lone.flyers);
+        flyers.retain(|flyer| {
+            let is_lone = self.lone.holds(flyer);
+            let row = rows.get(flyer.entity).filter(|_| !is_lone);
+            if let Some((entity, transform, body, placement, collider, own_links)) = row {
+                let parts = (entity, transform, body, placement, collider, own_links);
+                self.gather_row(parts, links, boxes, refused, gravity);
+            }
+            is_lone
+        });
+        self.lone.flyers = flyers;
         self.movers.gather_below(rows, links, boxes);
         self.movers.sort();
         self.resting.wake_changed(boxes);
@@ -78,6 +127,7 @@ impl Lists {
         let mut woken = std::mem::take(&mut self.woken);
         woken.clear();
         self.resting.get_up(&mut woken);
+        woken.append(&mut self.lone.called);
         let before = self.movers.list.len();
         for &entity in &woken {
             let slot = taking_part(boxes, entity);

@@ -3,7 +3,7 @@
 use super::Step;
 use super::flight::{self, Flight};
 use super::mover::{Mover, Movers};
-use super::solid::{Frame, Solid, fly_alone, side_of};
+use super::solid::{Frame, Outset, Solid, fly_alone, side_of};
 use crate::collide::boxes::Slot;
 use glam::Vec3;
 use std::ops::Range;
@@ -167,7 +167,13 @@ impl Groups {
                 let mover = &movers[number as usize];
                 if mover.obstacles.is_empty() {
                     let parts = &frame.parts[mover.parts.clone()];
-                    piece.outcomes[start - piece.first] = fly_alone(mover, parts, frame.seconds);
+                    let outset = Outset {
+                        place: mover.place,
+                        velocity: mover.velocity,
+                        pull: mover.pull,
+                        region: mover.region,
+                    };
+                    piece.outcomes[start - piece.first] = fly_alone(&outset, parts, frame.seconds);
                     start = end;
                     continue;
                 }

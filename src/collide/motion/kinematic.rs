@@ -125,6 +125,8 @@ impl Step<'_, '_> {
         let before = self.boxes.item(slot).aabb;
         self.boxes.shift(slot, by);
         if self.boxes.item(slot).is_sensor {
+            let swept = before.merged(&self.boxes.item(slot).aabb);
+            self.lists.moved_sensors.push(swept);
             return;
         }
         let by = if self.boxes.is_flat() {

@@ -3,6 +3,7 @@
 //! All bodies are gathered into lists, moved there, and written back; what comes to rest is not written, so that nothing that
 //! follows from its placement has to be done again.
 //!
+//! 0. Bodies that can meet nothing in this frame are left out ([`lone`]).
 //! 1. What moves through everything goes first ([`kinematic`]), and what stands on it goes along ([`support`]).
 //! 2. Each dynamic body looks at what is around its way ([`near`]); bodies that may meet form groups ([`groups`]).
 //! 3. The bodies of a group fly from meeting to meeting, and exchange impulses ([`flight`]). This gives velocities and ways.
@@ -18,6 +19,7 @@ mod friction;
 mod gather;
 mod groups;
 mod kinematic;
+mod lone;
 mod meetings;
 mod mover;
 mod near;
@@ -29,6 +31,7 @@ mod support;
 mod surroundings;
 mod sweep;
 
+use super::aabb::Aabb;
 use super::body::{Body, Gravity};
 use super::boxes::{Boxes, Slot};
 use super::collider::Collider;
@@ -118,7 +121,16 @@ pub(super) fn system() -> System {
                 let (layers, gravity, clock, solver) = settings;
                 let seconds = clock.step_seconds();
                 let span = profile::part("gather bodies");
-                lists.gather(&mut rows, &above.0, &boxes, &mut refused, gravity.0);
+                let threads = Threads::of(&rows);
+                let frame = gather::Frame {
+                    gravity: gravity.0,
+                    seconds,
+                    contacts: contacts.iter().len(),
+                    margin: contacts.margin(),
+                    threads: &threads,
+                };
+                boxes.forget_lone();
+                lists.gather(&mut rows, &above.0, &boxes, &mut refused, frame);
                 drop(span);
                 meetings.clear();
                 if contacts.is_stale() {
@@ -129,8 +141,7 @@ pub(super) fn system() -> System {
                     (gravity.0, seconds, solver.iterations),
                     (boxes.is_flat(), lists.most_restitution),
                 );
-                meetings.threads = Threads::of(&rows);
-                let threads = meetings.threads.clone();
+                meetings.threads = threads.clone();
                 let mut step = Step {
                     lists: &mut lists,
                     meetings: &mut meetings,
@@ -158,11 +169,15 @@ pub(super) fn system() -> System {
                         step.lay_down();
                     }
                     // The frame fails, and dynamic bodies stay where they are.
-                    false => step.refused.refuse_crowd(step.most_pairs),
+                    false => {
+                        step.lists.lone.clear();
+                        step.refused.refuse_crowd(step.most_pairs);
+                    }
                 }
                 boxes.forget_stirred();
                 let _span = profile::part("write bodies back");
                 lists.write(&mut rows, &above);
+                lists.lone.write(&mut rows, &mut boxes, &mut meetings);
             },
         )
 }
@@ -176,6 +191,8 @@ struct Lists {
     /// The boxes that have moved through everything, and their places in that list, by slot.
     moved: Vec<Moved>,
     moved_slots: FxHashMap<Slot, u32>,
+    /// What sensors swept.
+    moved_sensors: Vec<Aabb>,
     /// How fast each of them moved along gravity in the frame before.
     fell: FxHashMap<Entity, f32>,
     /// Whether that is known, in this frame and in the next: not in the first one.
@@ -197,6 +214,8 @@ struct Lists {
     found: Vec<Vec<(u32, u32)>>,
     /// What each body stands on.
     supports: Vec<Option<support::Support>>,
+    /// The bodies that can meet nothing.
+    lone: lone::Lone,
     /// The groups that are skipped.
     resting: rest::Resting,
     woken: Vec<Entity>,

@@ -4,7 +4,7 @@ use super::Step;
 use super::groups::PIECE;
 use super::mover::Part;
 use super::push_out::nearest_free;
-use super::surroundings::{Surroundings, pinned};
+use super::surroundings::{Surroundings, pinned, way_region};
 use super::sweep::{Obstacle, Whose, is_free};
 use crate::collide::aabb::Aabb;
 use crate::collide::threads::{clear_lists, in_parts};
@@ -132,6 +132,7 @@ impl<'w> Step<'_, 'w> {
         if !self.lists.resting.tree.is_empty() {
             self.lists.resting.wake_touched(&region, self.boxes);
         }
+        self.lists.lone.call(&region, self.boxes);
     }
 
     /// Lists all boxes in a region at which a body stops, at the end of the list of all obstacles.
@@ -174,13 +175,24 @@ impl<'w> Step<'_, 'w> {
         )
     }
 
-    /// Lets those groups wake that boxes come to which move through everything.
+    /// Lets those groups wake that boxes come to which move through everything, and calls lone bodies near these and near
+    /// sensors that move.
     fn wake_by_boxes(&mut self) {
         let lists = &mut *self.lists;
         for moved in &lists.moved {
             if let Some(swept) = lists.pushers.get(moved.slot) {
                 lists.resting.wake_touched(&swept, self.boxes);
+                lists.lone.call(&swept, self.boxes);
             }
+        }
+        for swept in lists.moved_sensors.drain(..) {
+            lists.lone.call(&swept, self.boxes);
+        }
+        let movers = lists.movers.list.iter();
+        for mover in movers.filter(|mover| mover.is_dynamic && !mover.collides) {
+            let here = &mover.start_box;
+            let swept = way_region(here, mover.velocity, mover.pull, self.seconds, 0.0);
+            lists.lone.call(&swept, self.boxes);
         }
     }
 

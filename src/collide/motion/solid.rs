@@ -3,7 +3,7 @@
 use super::commit::within;
 use super::groups::Outcome;
 use super::kinematic::Moved;
-use super::mover::{Mover, Part};
+use super::mover::Part;
 use super::sweep::{Manner, Obstacle, Whose, stop_at};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
@@ -247,17 +247,28 @@ fn without_crawl(velocity: Vec3) -> Vec3 {
     Vec3::select(crawls, Vec3::ZERO, velocity)
 }
 
+/// A body at the beginning of a frame.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Outset {
+    pub(super) place: Vec3,
+    pub(super) velocity: Vec3,
+    /// Its acceleration by gravity.
+    pub(super) pull: Vec3,
+    /// Where it may go.
+    pub(super) region: Aabb,
+}
+
 /// The outcome of a flight in which the body can meet nothing: equal to that of a [`Solid`], bit for bit.
-pub(super) fn fly_alone(mover: &Mover, parts: &[Part], seconds: f32) -> Outcome {
-    let chord = mover.velocity + mover.pull * (seconds / 2.0);
-    let mut velocity = mover.velocity;
+pub(super) fn fly_alone(outset: &Outset, parts: &[Part], seconds: f32) -> Outcome {
+    let chord = outset.velocity + outset.pull * (seconds / 2.0);
+    let mut velocity = outset.velocity;
     if chord != Vec3::ZERO {
-        velocity += mover.pull * seconds;
+        velocity += outset.pull * seconds;
     }
-    let target = mover.place + chord * seconds;
-    let place = match target == mover.place {
-        true => mover.place,
-        false => within(&mover.region, parts, target),
+    let target = outset.place + chord * seconds;
+    let place = match target == outset.place {
+        true => outset.place,
+        false => within(&outset.region, parts, target),
     };
     Outcome {
         place,

@@ -17,7 +17,7 @@ use glam::Vec3;
 /// a start takes one frame, and nothing falls as fast.
 const MOST_START: f32 = 2.0;
 /// How far apart a body and what it stands on may be, in metres, beyond rounding.
-const GAP: f32 = 1e-3;
+pub(super) const GAP: f32 = 1e-3;
 
 /// The support of a body, while rides are found.
 #[derive(Clone, Copy, Debug)]

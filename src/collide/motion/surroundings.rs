@@ -13,6 +13,7 @@ use crate::collide::layers::Layers;
 use crate::collide::tree::BoxTree;
 use crate::space::LinkNode;
 use crate::store::{Entity, Rows};
+use glam::Vec3;
 use rustc_hash::FxHashMap;
 use std::ops::Range;
 
@@ -83,9 +84,13 @@ impl Surroundings<'_, '_> {
     pub(super) fn first_region(&self, number: usize) -> Aabb {
         let mover = &self.movers.list[number];
         let here = mover.aabb;
-        let way = mover.velocity * self.seconds + mover.pull * (self.seconds * self.seconds / 2.0);
-        let back = way * -self.most_restitution;
-        let mut region = here.merged(&here.moved(way)).merged(&here.moved(back));
+        let mut region = way_region(
+            &here,
+            mover.velocity,
+            mover.pull,
+            self.seconds,
+            self.most_restitution,
+        );
         if !self.moved.is_empty() {
             let mut pushed = region;
             self.pushers.touching(&region, |slot| {
@@ -192,6 +197,19 @@ impl Surroundings<'_, '_> {
     pub(super) fn hangs_below(&self, entity: Entity, mover: &Mover) -> bool {
         mover.has_children && above(self.links, entity).any(|above| above == mover.entity)
     }
+}
+
+/// Where a box goes within a frame, and to where it may be thrown back.
+pub(super) fn way_region(
+    here: &Aabb,
+    velocity: Vec3,
+    pull: Vec3,
+    seconds: f32,
+    most_restitution: f32,
+) -> Aabb {
+    let way = velocity * seconds + pull * (seconds * seconds / 2.0);
+    let back = way * -most_restitution;
+    here.merged(&here.moved(way)).merged(&here.moved(back))
 }
 
 /// A bit for each axis along which a body is too deep in something to move.
