@@ -28,7 +28,7 @@ fn main() -> Result<(), gerust::Error> {
             .after("ships")
             .takes::<(Inbox<Horn>, Global<Clock>, GlobalMut<Notes>)>()
             .runs(|(mut horns, clock, mut notes)| {
-                for Horn(ship) in horns.unread() {
+                for Horn(ship) in horns.take_unread() {
                     notes.0.push(format!("frame {}: {ship}", clock.frame()));
                 }
             }),

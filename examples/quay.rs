@@ -20,7 +20,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             .phase(Phase::React)
             .takes::<(Inbox<Contact>, Rows<&Name>, GlobalMut<Weighed>)>()
             .runs(|(mut contacts, names, mut weighed)| {
-                for contact in contacts.unread() {
+                for contact in contacts.take_unread() {
                     let pair = [contact.first, contact.second];
                     let name = |entity| names.get(entity).map_or("", Name::as_str);
                     let is_pad = pair.iter().any(|&entity| name(entity) == "weigh-pad");

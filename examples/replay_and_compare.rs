@@ -33,7 +33,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let snapshot = playback.go_to(30)?;
     let cart = snapshot.entities().next().expect("there is one");
     let placed = snapshot.value(cart, "transform").expect("it has one");
-    println!("at frame 30: {}", placed["translation"]);
+    let translation = placed.at("translation").expect("a field of it");
+    println!("at frame 30: {translation}");
 
     let mut again = start(&scene)?;
     again.resume(&recording, 30)?;

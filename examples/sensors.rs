@@ -12,7 +12,7 @@ type Claims<'w> = (
 );
 
 fn watch((mut contacts, names, clock, mut gate): Claims<'_>) {
-    for contact in contacts.unread() {
+    for contact in contacts.take_unread() {
         let name = |entity| names.get(entity).map_or("somebody", Name::as_str);
         let (one, other) = (name(contact.first), name(contact.second));
         let what = match contact.state {

@@ -83,6 +83,9 @@ pub(crate) enum Kind {
         entity: Entity,
         reason: &'static str,
     },
+    #[cfg(feature = "snapshot")]
+    #[error("the value and its type do not fit: {0}")]
+    BadDatum(String),
     #[error(
         "the world has no global `{global}`; put one in with `set_global` before it is asked for"
     )]
@@ -126,10 +129,10 @@ pub(crate) enum Kind {
     },
     #[error("there is already a system named `{system}`; give one of the two another name")]
     DuplicateSystem { system: String },
-    #[error("there is no template named `{name}`; the names are {known}")]
-    UnknownTemplate { name: String, known: String },
-    #[error("there is no system named `{system}`; the names are {known}")]
-    UnknownSystem { system: String, known: String },
+    #[error("unknown template `{name}`; {fix}")]
+    UnknownTemplate { name: String, fix: String },
+    #[error("unknown system `{system}`; {fix}")]
+    UnknownSystem { system: String, fix: String },
     #[error(
         "system `{system}` of phase {phase} is to run {word} `{target}`, which is a name or label of phase {other}; phases have \
          an order of their own, so take the statement out, or move one of the two"
@@ -209,8 +212,8 @@ pub(crate) enum Kind {
         "layer number {number} is none of these layers, which are `{known}`; use layers that the `Layers` of this world returned"
     )]
     ForeignLayer { number: u8, known: String },
-    #[error("a collider has no box set named `{name}`; the names are {known}")]
-    UnknownBoxSet { name: String, known: String },
+    #[error("unknown box set `{name}` of a collider; {fix}")]
+    UnknownBoxSet { name: String, fix: String },
     #[error("a grid of tiles cannot be made: {reason}")]
     BadTiles { reason: String },
     #[error(

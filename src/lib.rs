@@ -77,6 +77,7 @@ pub mod scene;
 pub mod schedule;
 pub mod space;
 pub mod store;
+mod suggest;
 mod work;
 
 /// Vectors, rotations and matrices of the public interface, in the version that it uses.
@@ -93,6 +94,8 @@ pub use runtime::{Advance, Kit, Lifetime, Requirement, Runtime, Spin, StandardKi
 pub use schedule::Chance;
 pub use schedule::{Clock, Phase, Plan, Schedule, System};
 pub use space::{MadeFrom, Shared, Template, Templates, Transform, WorldTransform};
+#[cfg(feature = "snapshot")]
+pub use store::Datum;
 pub use store::{
     AnyOf, Attached, Borrowed, Claim, Component, Components, Conditions, Edits, Entity, Global,
     GlobalMut, Having, Inbox, Items, Lacking, Lost, Name, Outbox, RowMatch, Rows, SharedItems,

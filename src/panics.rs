@@ -150,7 +150,7 @@ fn note(info: &PanicHookInfo<'_>) {
     };
     let seen = Seen {
         thread: std::thread::current().id(),
-        message: info.payload_as_str().map(str::to_owned),
+        message: text_of(info.payload()).map(str::to_owned),
         place: PanicPlace {
             file: location.file().to_owned(),
             line: location.line(),

@@ -72,7 +72,7 @@ fn asking_runtime() -> Runtime {
                     seen.touched = touched.iter().collect();
                     seen.fresh = fresh.iter().collect();
                     seen.both = both.iter().map(|(entity, _)| entity).collect();
-                    seen.lost = lost.unread().collect();
+                    seen.lost = lost.take_unread().collect();
                 }),
         )
         .expect("its name is free");

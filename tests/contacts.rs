@@ -80,6 +80,12 @@ struct Model {
     frame: u64,
 }
 
+/// Nothing moves it.
+fn floating() -> Body {
+    let body = Body::dynamic().with_mass(f32::INFINITY);
+    body.with_gravity_scale(0.0)
+}
+
 fn collider(half: Vec3, layer: Layer, kind: usize) -> Collider {
     let own = Aabb::from_center(Vec3::ZERO, half);
     let aside = Aabb::from_center(Vec3::X * 2.0, half * 0.5);
@@ -121,12 +127,8 @@ impl Model {
             let (x, z) = (f32::from(number % 9), f32::from(number / 9));
             let place = Transform::at(x * 1.3 - 6.0, 0.0, z * 1.3 - 6.0);
             let collider = collider(Vec3::splat(0.5), Layer::default(), 0);
-            let body = Body {
-                motion: motions[usize::from(number % 3)],
-                gravity_scale: 0.0,
-                mass: f32::INFINITY,
-                ..Body::default()
-            };
+            let mut body = floating();
+            body.motion = motions[usize::from(number % 3)];
             let world = self.runtime.world_mut();
             self.ids.push(world.spawn((place, collider, body)));
         }
@@ -202,16 +204,9 @@ impl Model {
             }
             (Step::BodyKind(_, kind), Some(id)) => {
                 let body = match kind {
-                    0 => Body {
-                        motion: Motion::Static,
-                        ..Body::default()
-                    },
+                    0 => Body::immovable(),
                     1 => Body::kinematic(Vec3::ZERO),
-                    2 => Body {
-                        gravity_scale: 0.0,
-                        mass: f32::INFINITY,
-                        ..Body::dynamic()
-                    },
+                    2 => floating(),
                     _ => {
                         if world.has::<Body>(id) {
                             world.detach::<Body>(id).expect("it has one");

@@ -150,7 +150,7 @@ fn runtime(fuse: &Arc<Fuse>, threads: usize) -> Runtime {
         })
         .takes::<Inbox<Posted>>()
         .runs(|mut inbox| {
-            let heard: Vec<u32> = inbox.unread().map(|posted| posted.0.number).collect();
+            let heard: Vec<u32> = inbox.take_unread().map(|posted| posted.0.number).collect();
             assert!(heard.chunks(3).all(|three| three == [0, 1, 2]), "{heard:?}");
         });
     let f = Arc::clone(fuse);

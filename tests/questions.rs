@@ -61,13 +61,9 @@ fn world(asked: &Asked) -> (Runtime, Vec<(Entity, bool, Vec<Aabb>)>) {
         let place = Transform::at(at.x, at.y, at.z);
         let id = runtime.world_mut().spawn((place, collider));
         if number % 3 == 0 {
-            let body = Body {
-                motion: if number % 2 == 0 {
-                    Motion::Kinematic
-                } else {
-                    Motion::Static
-                },
-                ..Body::default()
+            let body = match number % 2 {
+                0 => Body::kinematic(Vec3::ZERO),
+                _ => Body::immovable(),
             };
             runtime.world_mut().attach(id, body).expect("it is alive");
         }

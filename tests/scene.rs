@@ -503,7 +503,7 @@ set = { entity = "folded", collider = { size = [9, 9, 9] } }
     let missed = report.missed();
     assert_eq!(missed.len(), 2, "{missed:?}");
     assert!(
-        missed[0].contains("no box set named `unfolded`"),
+        missed[0].contains("unknown box set `unfolded`"),
         "{missed:?}"
     );
     assert!(

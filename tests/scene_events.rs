@@ -50,7 +50,9 @@ fn emitted_events_reach_inboxes_rules_and_expectations() {
     let listen = System::named("listen")
         .takes::<(Inbox<Weighed>, GlobalMut<Heard>)>()
         .runs(|(mut inbox, mut heard)| {
-            heard.0.extend(inbox.unread().map(|weighed| weighed.tonnes));
+            heard
+                .0
+                .extend(inbox.take_unread().map(|weighed| weighed.tonnes));
         });
     runtime.add_system(listen).expect("the name is free");
     let text = format!(
@@ -301,7 +303,7 @@ fn unknown_and_unfit_names_are_reported() {
         (
             told("[controls]\nhoist = { held = [[2, 1]] }\n"),
             "2 s is not before 1 s",
-            "write from when to when",
+            "write the times at which it is pressed and released",
         ),
         (
             told("[controls]\nhoist = { values = [[70, 1]] }\n"),

@@ -103,7 +103,7 @@ fn what_is_given_must_fit() {
     let without = "title = 'x'\nframes = 1\n";
     assert_eq!(
         faults(without, &[("crates", "5")]),
-        ["1:1 unknown parameter `crates`; there are no parameters in this file"]
+        ["1:1 unknown parameter `crates`; there are no parameters"]
     );
 }
 

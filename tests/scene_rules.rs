@@ -301,7 +301,7 @@ fn impossible_requests_are_reported() {
         ),
         (
             "{ switch = { system = 'mov', on = true } }",
-            "there is no system named `mov`",
+            "unknown system `mov`",
         ),
         (
             "{ spawn = { name = 'twin' } }, { spawn = { name = 'crate-2' } }",

@@ -138,7 +138,9 @@ fn listen<const G: usize>(builder: gerust::schedule::SystemDraft) -> System {
     builder
         .takes::<(Inbox<Ping>, GlobalMut<Sum<G>>)>()
         .runs(|(mut inbox, mut sum)| {
-            sum.0 = inbox.unread().fold(sum.0, |sum, ping| mix(sum, ping.0));
+            sum.0 = inbox
+                .take_unread()
+                .fold(sum.0, |sum, ping| mix(sum, ping.0));
         })
 }
 
@@ -422,7 +424,7 @@ proptest! {
         fn listener<const N: usize>() -> System {
             System::named(&format!("listener {N}"))
                 .takes::<(Inbox<Ping>, GlobalMut<Heard<N>>)>()
-                .runs(|(mut inbox, mut heard)| heard.0.extend(inbox.unread().map(|ping| ping.0)))
+                .runs(|(mut inbox, mut heard)| heard.0.extend(inbox.take_unread().map(|ping| ping.0)))
         }
         fn poster(name: &str) -> System {
             System::named(name)

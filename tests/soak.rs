@@ -42,18 +42,13 @@ fn runtime(threads: usize) -> Result<Runtime, gerust::Error> {
     ));
     world.spawn((
         Transform::at(0.0, 6.0, 0.0),
-        Spawner {
-            spread: Vec3::new(8.0, 2.0, 8.0),
-            ..Spawner::new("crate", 9.0)
-        },
+        Spawner::new("crate", 9.0).with_spread(Vec3::new(8.0, 2.0, 8.0)),
     ));
     world.spawn((
         Transform::at(0.0, 30.0, 0.0),
-        Spawner {
-            spread: Vec3::ONE,
-            cap: Some(5),
-            ..Spawner::new("gull", 20.0)
-        },
+        Spawner::new("gull", 20.0)
+            .with_spread(Vec3::ONE)
+            .with_cap(5),
     ));
     let crane = world.spawn((
         Name::new("crane"),

@@ -216,7 +216,7 @@ fn each_inbox_sees_each_event_once_even_after_a_pause() {
             System::named("early")
                 .takes::<(Inbox<Horn>, GlobalMut<Heard>)>()
                 .runs(|(mut inbox, mut heard)| {
-                    heard.0.extend(inbox.unread().map(|horn| horn.0));
+                    heard.0.extend(inbox.take_unread().map(|horn| horn.0));
                 }),
         )
         .expect("its name is free");
@@ -233,7 +233,7 @@ fn each_inbox_sees_each_event_once_even_after_a_pause() {
                 .phase(Phase::Close)
                 .takes::<(Inbox<Horn>, GlobalMut<HeardByOther>)>()
                 .runs(|(mut inbox, mut heard)| {
-                    heard.0.extend(inbox.unread().map(|horn| horn.0));
+                    heard.0.extend(inbox.take_unread().map(|horn| horn.0));
                 }),
         )
         .expect("its name is free");

@@ -8,6 +8,7 @@ use crate::messages;
 use crate::scene_file::SceneFile;
 use crate::target::Target;
 use comfy_table::Table;
+use gerust::scene::suggest;
 use gerust::scene::{RecordingWriter, Report, Scene, SceneRun};
 use gerust::{Entity, Name, Runtime, World};
 use glam::Vec3;
@@ -156,7 +157,7 @@ pub(crate) struct Seen<'r> {
     /// Whether it was read from a recording, so that nothing ran.
     pub(crate) is_recorded: bool,
     /// The events of the frame, by name.
-    pub(crate) events: Vec<(String, serde_json::Value)>,
+    pub(crate) events: Vec<(String, gerust::Datum)>,
 }
 
 impl Seen<'_> {
@@ -373,23 +374,11 @@ pub(crate) fn find(seen: &Seen<'_>, name: &str) -> Result<Entity, Failure> {
         .ok_or_else(|| no_entity(world, name, seen.frame))
 }
 
-/// How many names a message lists.
-const NAMES_LISTED: usize = 12;
-
 fn no_entity(world: &World, name: &str, frame: u64) -> Failure {
     let rows = world.rows::<&Name>();
-    let mut names: Vec<String> = rows.iter().map(|name| format!("`{name}`")).collect();
-    names.sort();
-    names.dedup();
-    let more = names.len().saturating_sub(NAMES_LISTED);
-    names.truncate(NAMES_LISTED);
-    let more = match more {
-        0 => String::new(),
-        more => format!(" and {more} more"),
-    };
+    let fix = suggest(name, "names", rows.iter().map(Name::as_str));
     Failure::other(format!(
-        "there is no entity named `{name}` after frame {frame}; the names are {}{more}; choose one, or another frame with `--at`",
-        names.join(", ")
+        "unknown entity `{name}` after frame {frame}; {fix}; choose one, or another frame with `--at`"
     ))
 }
 

@@ -129,7 +129,7 @@ fn settings_make_differences_and_bad_ones_are_reported() {
         .args(["compare", "scenes/quay.toml", "off=foreman"])
         .assert()
         .code(2)
-        .stderr(contains("there is no system named `foreman`"));
+        .stderr(contains("unknown system `foreman`"));
     gerust()
         .args(["compare", "scenes/quay.toml"])
         .assert()

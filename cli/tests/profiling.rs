@@ -246,7 +246,7 @@ fn impossible_requests_are_reported_with_a_remedy() {
         ),
         (
             &["--versus", "off=foreman"],
-            "there is no system named `foreman`; the names are",
+            "unknown system `foreman`; the systems are",
         ),
         (
             &["--versus", "threads=1", "--save", "x.json"],
@@ -272,7 +272,7 @@ fn impossible_requests_are_reported_with_a_remedy() {
         (&["--budget", "soon"], "write milliseconds above 0"),
         (
             &["--budget", "foreman=1"],
-            "there is no system named `foreman` to give a budget",
+            "unknown system `foreman`, which was to get a budget; the systems are",
         ),
         (
             &["--warm-up", "600"],

@@ -174,11 +174,11 @@ fn entities_can_be_filtered() {
     for (topic, told) in [
         (
             vec!["entities", "--having", "bodi"],
-            "unknown component `bodi`; the registered components are body, ",
+            "unknown component `bodi`; did you mean `body`? the registered components are `body`, ",
         ),
         (
             vec!["entity", "truck-9"],
-            "there is no entity named `truck-9` after frame 600",
+            "unknown entity `truck-9` after frame 600; did you mean `truck-1`?",
         ),
         (vec!["entities", "--at", "900"], "the scene has 600 frames"),
     ] {

@@ -319,7 +319,7 @@ fn invalid_requests_for_a_report_are_reported_and_nothing_is_lost() {
     refused(&[QUAY, "-o", &at("old.html"), "--every", "0"], "--every");
     refused(
         &[QUAY, "-o", &at("old.html"), "--budget", "no such=1"],
-        "there is no system named",
+        "unknown system `no such`",
     );
     refused(&[QUAY], "--output");
     gerust()

@@ -54,6 +54,7 @@ pub enum Motion {
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
 #[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct Body {
     /// How it moves.
     pub motion: Motion,
@@ -186,6 +187,48 @@ impl Body {
     #[must_use]
     pub fn with_friction(self, friction: f32) -> Self {
         Self { friction, ..self }
+    }
+
+    /// A body that stays where it is, for a wall or a floor whose restitution or friction counts.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::collide::Motion;
+    /// use gerust::prelude::*;
+    ///
+    /// let ice = Body::immovable().with_friction(0.05);
+    /// assert_eq!((ice.motion, ice.friction), (Motion::Static, 0.05));
+    /// ```
+    #[must_use]
+    pub fn immovable() -> Self {
+        Self {
+            motion: Motion::Static,
+            ..Self::default()
+        }
+    }
+
+    /// The same, feeling another share of the world's [`Gravity`]; 0 is none.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+    /// let floats = Body::dynamic().with_gravity_scale(0.0);
+    /// let balloon = runtime.world_mut().spawn((Transform::at(0.0, 9.0, 0.0), cube, floats));
+    /// runtime.run_frames(60)?;
+    /// assert_eq!(runtime.world().get::<Transform>(balloon)?.translation.y, 9.0);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn with_gravity_scale(self, gravity_scale: f32) -> Self {
+        Self {
+            gravity_scale,
+            ..self
+        }
     }
 }
 

@@ -1,6 +1,8 @@
 //! Layers: who meets whom.
 
 use crate::error::{Error, Kind};
+use std::iter::Map;
+use std::slice;
 
 /// How many layers a world has at most.
 const MOST_LAYERS: usize = 32;
@@ -42,6 +44,16 @@ pub struct Layers {
     names: Vec<String>,
     /// By layer: a bit for each layer that it meets.
     meets: Vec<u32>,
+}
+
+/// As [`Layers::names`].
+impl<'l> IntoIterator for &'l Layers {
+    type Item = &'l str;
+    type IntoIter = Map<slice::Iter<'l, String>, fn(&'l String) -> &'l str>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.names.iter().map(String::as_str)
+    }
 }
 
 impl Default for Layers {

@@ -28,7 +28,7 @@
 //!         .phase(Phase::React)
 //!         .takes::<(Inbox<Contact>, Rows<&Pallet>, Edits, GlobalMut<Broken>)>()
 //!         .runs(|(mut contacts, pallets, mut edits, mut broken)| {
-//!             for contact in contacts.unread() {
+//!             for contact in contacts.take_unread() {
 //!                 for entity in [contact.first, contact.second] {
 //!                     if contact.state == ContactState::Began && pallets.get(entity).is_some() {
 //!                         edits.despawn(entity);

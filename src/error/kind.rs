@@ -56,6 +56,8 @@ pub enum ErrorKind {
     Panic,
     /// A snapshot cannot be taken or restored.
     Snapshot,
+    /// A value cannot be written as data, or read from it.
+    InvalidData,
     /// A file has another format, or is damaged.
     InvalidFile,
     /// A collider, its tiles or its layer are invalid.
@@ -100,6 +102,8 @@ impl Error {
             Kind::NotWritten { .. } | Kind::NotRestored { .. } | Kind::BadSnapshot { .. } => {
                 ErrorKind::Snapshot
             }
+            #[cfg(feature = "snapshot")]
+            Kind::BadDatum(_) => ErrorKind::InvalidData,
             #[cfg(feature = "gltf")]
             Kind::BadGltf { .. } => ErrorKind::InvalidFile,
             #[cfg(feature = "export")]

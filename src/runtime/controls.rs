@@ -43,6 +43,16 @@ struct Control {
     before: f32,
 }
 
+/// As [`Controls::iter`].
+impl<'c> IntoIterator for &'c Controls {
+    type Item = (&'c str, f32);
+    type IntoIter = std::vec::IntoIter<(&'c str, f32)>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.iter().collect::<Vec<_>>().into_iter()
+    }
+}
+
 impl Controls {
     fn of(&self, name: &str) -> Control {
         self.controls.get(name).copied().unwrap_or_default()

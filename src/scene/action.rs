@@ -11,7 +11,7 @@ use crate::collide::{Body, Collider, Motion};
 use crate::error::{Error, Kind};
 use crate::runtime::{Controls, Runtime};
 use crate::space::WorldTransform;
-use crate::store::{Entity, MostEntities, Name, World};
+use crate::store::{Datum, Entity, MostEntities, Name, World};
 use glam::Vec3;
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -77,7 +77,7 @@ pub(super) enum ActionKind {
     /// Something that the program has registered.
     Own {
         name: String,
-        with: Json,
+        with: Datum,
     },
     /// The entities of another file.
     Load {

@@ -2,7 +2,6 @@
 
 use super::action::About;
 use super::event_log::EventLog;
-use super::fault::suggest;
 use super::language::{Names, Path, Question, Value};
 use super::names::find_name;
 use super::read::ParameterValues;
@@ -12,6 +11,7 @@ use crate::runtime::Controls;
 use crate::schedule::Clock;
 use crate::space::{MadeFrom, Transform, WorldTransform};
 use crate::store::{Entity, Name, World};
+use crate::suggest::suggest;
 use glam::Vec3;
 use serde_json::{Value as Json, json};
 

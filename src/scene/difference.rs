@@ -2,7 +2,7 @@
 
 use super::run::SceneRun;
 use crate::error::Error;
-use crate::store::{Entity, Snapshot, World};
+use crate::store::{Datum, Entity, Snapshot, World};
 use serde_json::Value as Json;
 use std::fmt;
 
@@ -102,7 +102,7 @@ impl FirstDifference {
         let (entity, component) = (difference.entity(), difference.component());
         let whole = [one, other].map(|snapshot| snapshot.value(entity, component));
         let (field, values) = match &whole {
-            [Some(one), Some(other)] => first_field(one, other),
+            [Some(one), Some(other)] => first_field(&one.0, &other.0),
             _ => (String::new(), [one_of(&whole[0]), one_of(&whole[1])]),
         };
         let name = name_in(one, entity).or_else(|| name_in(other, entity));
@@ -230,8 +230,8 @@ fn name_in(snapshot: &Snapshot, entity: Entity) -> Option<String> {
     name.as_str().map(str::to_owned)
 }
 
-fn one_of(value: &Option<Json>) -> String {
-    value.as_ref().map_or_else(String::new, Json::to_string)
+fn one_of(value: &Option<Datum>) -> String {
+    value.as_ref().map_or_else(String::new, Datum::to_string)
 }
 
 /// The first field, in order, in which two values differ.

@@ -1,8 +1,8 @@
 //! Faults of a scene file, with their places.
 
+use super::error_kinds::SceneErrorKind;
 use super::read::Sources;
 use crate::error::debug_as_message;
-use crate::work;
 use std::fmt;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
@@ -138,6 +138,15 @@ enum Kind {
 }
 
 impl SceneError {
+    /// The kind of the error.
+    #[must_use]
+    pub fn kind(&self) -> SceneErrorKind {
+        match &*self.0 {
+            Kind::Unreadable { .. } => SceneErrorKind::Unreadable,
+            Kind::Faulty { .. } => SceneErrorKind::Faulty,
+        }
+    }
+
     pub(super) fn unreadable(path: &Path, source: std::io::Error) -> Self {
         Self(Box::new(Kind::Unreadable {
             path: path.to_owned(),
@@ -256,48 +265,5 @@ impl std::error::Error for SceneError {
             Kind::Unreadable { source, .. } => Some(source),
             Kind::Faulty { .. } => None,
         }
-    }
-}
-
-/// How to fix a name that is not known: the nearest that is, and all there are.
-pub(super) fn suggest<'n>(
-    wrong: &str,
-    what: &str,
-    known: impl IntoIterator<Item = &'n str>,
-) -> String {
-    let mut known: Vec<&str> = known.into_iter().collect();
-    known.sort_unstable();
-    known.dedup();
-    if known.is_empty() {
-        return format!("there are no {what} in this file");
-    }
-    let nearest = known
-        .iter()
-        .inspect(|_| work::step())
-        .map(|name| (strsim::damerau_levenshtein(wrong, name), name))
-        .filter(|&(distance, name)| distance <= (name.chars().count() / 3).max(2))
-        .min();
-    let list = list_of(&known);
-    match nearest {
-        Some((_, name)) if known.len() > 1 => {
-            format!("did you mean `{name}`? the {what} are {list}")
-        }
-        Some((_, name)) => format!("did you mean `{name}`?"),
-        None => format!("the {what} are {list}"),
-    }
-}
-
-/// Names that a message lists at most.
-const NAMES_LISTED: usize = 12;
-
-fn list_of(names: &[&str]) -> String {
-    let shown: Vec<String> = names
-        .iter()
-        .take(NAMES_LISTED)
-        .map(|name| format!("`{name}`"))
-        .collect();
-    match names.len().checked_sub(NAMES_LISTED + 1) {
-        Some(more) => format!("{} and {} more", shown.join(", "), more + 1),
-        None => shown.join(", "),
     }
 }

@@ -3,7 +3,7 @@
 use super::limits::{Limit, Limits};
 use crate::error::Error;
 use crate::runtime;
-use crate::store::{Component, Entity, World};
+use crate::store::{Component, Datum, Entity, World};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
@@ -80,8 +80,7 @@ struct EventKind {
 }
 
 /// An action of one's own: done with the values that it is given.
-pub(super) type OwnAction =
-    Arc<dyn Fn(&mut World, &serde_json::Value) -> Result<(), String> + Send + Sync>;
+pub(super) type OwnAction = Arc<dyn Fn(&mut World, &Datum) -> Result<(), String> + Send + Sync>;
 
 /// Operations on a component type without its static type.
 #[derive(Clone, Copy)]
@@ -255,7 +254,7 @@ impl Registry {
     }
 
     /// Adds your own action to scene files: an action `own = { name = "…", with = { … } }` calls it with the world and with
-    /// the value of `with` as JSON. An error that it returns is listed among the missed actions. A name that is
+    /// the value of `with`. An error that it returns is listed among the missed actions. A name that is
     /// taken is given to the new action.
     ///
     /// # Example
@@ -266,7 +265,8 @@ impl Registry {
     ///
     /// let mut registry = Registry::standard();
     /// registry.register_action("raise all", |world, with| {
-    ///     let metres = with["metres"].as_f64().ok_or("give it `metres`")? as f32;
+    ///     let metres = with.at("metres").and_then(|metres| metres.read::<f32>().ok());
+    ///     let metres = metres.ok_or("give it `metres`, a number")?;
     ///     world.rows_mut::<&mut Transform>().each(|transform| transform.translation.y += metres);
     ///     Ok(())
     /// });
@@ -289,7 +289,7 @@ impl Registry {
     pub fn register_action(
         &mut self,
         name: &str,
-        action: impl Fn(&mut World, &serde_json::Value) -> Result<(), String> + Send + Sync + 'static,
+        action: impl Fn(&mut World, &Datum) -> Result<(), String> + Send + Sync + 'static,
     ) {
         self.actions.insert(name.to_owned(), Arc::new(action));
     }

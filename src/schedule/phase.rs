@@ -42,7 +42,7 @@ pub enum Phase {
 
 impl Phase {
     /// The phases that every runtime has, in the order in which they run.
-    pub const STANDARD: [Self; 8] = [
+    pub const STANDARD: &'static [Self] = &[
         Self::Setup,
         Self::Intake,
         Self::Simulate,

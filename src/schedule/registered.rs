@@ -12,6 +12,7 @@ use super::tally::{PhaseTally, Tally};
 use crate::error::{Error, Kind};
 use crate::profile::{Profiler, SpanName};
 use crate::store::{Access, ReservedIds, World};
+use crate::suggest::suggest;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// All systems of a runtime, phase by phase.
@@ -151,7 +152,11 @@ impl PhaseSystems {
 impl Default for Schedule {
     fn default() -> Self {
         Self {
-            phases: Phase::STANDARD.map(PhaseSystems::new).into(),
+            phases: Phase::STANDARD
+                .iter()
+                .copied()
+                .map(PhaseSystems::new)
+                .collect(),
             reserved: ReservedIds::default(),
             prepared_for: None,
             next_lane: 0,
@@ -438,10 +443,9 @@ impl Schedule {
 
     /// The error for a name that no system has.
     pub(crate) fn unknown(&self, name: &str) -> Error {
-        let names = self.systems().map(|system| format!("`{}`", system.name()));
         Error::from(Kind::UnknownSystem {
             system: name.to_owned(),
-            known: names.collect::<Vec<_>>().join(", "),
+            fix: suggest(name, "systems", self.systems().map(|system| system.name())),
         })
     }
 }

@@ -250,7 +250,7 @@ impl SystemDraft {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn only_if_posted<E: Component>(self) -> Self {
-        self.only_if::<Inbox<E>>(|mut inbox| inbox.unread().next().is_some())
+        self.only_if::<Inbox<E>>(|mut inbox| inbox.take_unread().next().is_some())
     }
 
     /// Runs the system on the thread that called [`Runtime::run_frames`](crate::Runtime::run_frames), with any

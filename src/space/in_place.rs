@@ -12,7 +12,7 @@ const LEADS_BACK: f32 = 1e-3;
 
 /// How well an entity stayed where it was; see [`World::link_in_place`].
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub enum Fit {
+pub enum InPlaceOutcome {
     /// It is where it was, but for rounding.
     Exact,
     /// Its place is kept, but its axes cannot be expressed under the new parent without shear, which a [`Transform`] does not
@@ -64,7 +64,7 @@ impl World {
     /// changed to fit. It looks at where both are now, not where the last frame placed them. O(depth).
     ///
     /// If the new parent is scaled unevenly and turned against the entity, the entity would have to be sheared; that comes
-    /// back as [`Fit::Sheared`]. An entity without a transform is only linked.
+    /// back as [`InPlaceOutcome::Sheared`]. An entity without a transform is only linked.
     ///
     /// # Errors
     ///
@@ -75,18 +75,22 @@ impl World {
     ///
     /// ```
     /// use gerust::prelude::*;
-    /// use gerust::space::Fit;
+    /// use gerust::space::InPlaceOutcome;
     ///
     /// let mut world = World::new();
     /// let spreader = world.spawn((Transform::at(40.0, 12.0, 0.0),));
     /// let container = world.spawn((Transform::at(41.0, 10.0, 0.0),));
-    /// assert_eq!(world.link_in_place(container, spreader)?, Fit::Exact);
+    /// assert_eq!(world.link_in_place(container, spreader)?, InPlaceOutcome::Exact);
     /// assert_eq!(world.get::<Transform>(container)?.translation, Vec3::new(1.0, -2.0, 0.0));
     /// world.unlink_in_place(container)?;
     /// assert_eq!(world.get::<Transform>(container)?.translation, Vec3::new(41.0, 10.0, 0.0));
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn link_in_place(&mut self, child: Entity, parent: Entity) -> Result<Fit, Error> {
+    pub fn link_in_place(
+        &mut self,
+        child: Entity,
+        parent: Entity,
+    ) -> Result<InPlaceOutcome, Error> {
         let placed = self.placement_now(child);
         let above = self.placement_now(parent).map(|above| above.0);
         let above = above.or_else(|| self.placement_above(parent));
@@ -104,10 +108,10 @@ impl World {
     /// # Errors
     ///
     /// If the entity is no longer alive.
-    pub fn unlink_in_place(&mut self, child: Entity) -> Result<Fit, Error> {
+    pub fn unlink_in_place(&mut self, child: Entity) -> Result<InPlaceOutcome, Error> {
         let placed = self.placement_now(child);
         if self.unlink(child)?.is_none() {
-            return Ok(Fit::Exact);
+            return Ok(InPlaceOutcome::Exact);
         }
         let fitted = placed.map(|placed| Transform::closest_to(&placed.0));
         self.fit(child, fitted)
@@ -142,14 +146,18 @@ impl World {
         }
     }
 
-    fn fit(&mut self, child: Entity, fitted: Option<(Transform, bool)>) -> Result<Fit, Error> {
+    fn fit(
+        &mut self,
+        child: Entity,
+        fitted: Option<(Transform, bool)>,
+    ) -> Result<InPlaceOutcome, Error> {
         let Some((transform, is_same)) = fitted else {
-            return Ok(Fit::Exact);
+            return Ok(InPlaceOutcome::Exact);
         };
         *self.get_mut::<Transform>(child)? = transform;
         Ok(match is_same {
-            true => Fit::Exact,
-            false => Fit::Sheared,
+            true => InPlaceOutcome::Exact,
+            false => InPlaceOutcome::Sheared,
         })
     }
 }

@@ -5,6 +5,7 @@ use crate::store::{
     Access, ComponentTypes, Condition, Conditions, Having, Items, Lacking, Pattern, Shape,
     SharedItems, Sources, Table, TableId,
 };
+use std::iter::Map;
 use std::ops::Range;
 
 /// A row of [`Links`] is read like one of the stored component, and handed out as a copy.
@@ -20,6 +21,7 @@ impl Pattern for Links {
     type Walk<'s> = <Stored as Pattern>::Walk<'s>;
     type Slices<'s> = <Stored as Pattern>::Slices<'s>;
     type Item<'s> = Self;
+    type Zip<'s> = Map<<Stored as Pattern>::Zip<'s>, fn(&'s LinkNode) -> Self>;
     const COLUMNS: usize = Stored::COLUMNS;
 
     fn declare(access: &mut Access) {
@@ -90,7 +92,7 @@ impl Pattern for Links {
     }
 
     #[inline(always)]
-    fn zip<'s>(slice: Self::Slices<'s>) -> impl Iterator<Item = Self>
+    fn zip<'s>(slice: Self::Slices<'s>) -> Self::Zip<'s>
     where
         's: 's,
     {

@@ -17,7 +17,7 @@ mod transform;
 mod world_transform;
 
 pub use hand_down::DrawOrder;
-pub use in_place::Fit;
+pub use in_place::InPlaceOutcome;
 pub use link::SiblingPlace;
 pub use linked::{Linked, Unlinked};
 pub use links::Links;

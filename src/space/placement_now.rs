@@ -7,6 +7,7 @@ use crate::error::Error;
 use crate::store::{Access, Claim, Entity, Grant, Preparation, Rows, World};
 use glam::Affine3A;
 use smallvec::SmallVec;
+use std::fmt;
 
 type Parts<'w> = (Rows<'w, &'static Transform>, Rows<'w, &'static LinkNode>);
 
@@ -45,6 +46,12 @@ type Parts<'w> = (Rows<'w, &'static Transform>, Rows<'w, &'static LinkNode>);
 /// # Ok::<(), gerust::Error>(())
 /// ```
 pub struct PlacementNow<'w>(Parts<'w>);
+
+impl fmt::Debug for PlacementNow<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("PlacementNow").finish_non_exhaustive()
+    }
+}
 
 impl PlacementNow<'_> {
     /// Where an entity is right now; `None` if it has no transform or is no longer alive.

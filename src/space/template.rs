@@ -4,6 +4,7 @@ use super::transform::Transform;
 use crate::error::{Error, Kind};
 use crate::panics::Panics;
 use crate::store::{Component, Entity, Name, World};
+use crate::suggest::suggest;
 use glam::Vec3;
 use std::any::TypeId;
 use std::collections::BTreeMap;
@@ -401,7 +402,7 @@ impl fmt::Debug for CopyOf<'_> {
 /// templates.add(Template::named("gull"));
 /// assert!(templates.get("gull").is_ok());
 /// let error = templates.get("gul").unwrap_err().to_string();
-/// assert_eq!(error, "there is no template named `gul`; the names are `gull`");
+/// assert_eq!(error, "unknown template `gul`; did you mean `gull`?");
 /// ```
 #[derive(Clone, Debug, Default)]
 pub struct Templates(BTreeMap<String, Template>);
@@ -419,10 +420,9 @@ impl Templates {
     /// If there is none; the message lists all names.
     pub fn get(&self, name: &str) -> Result<&Template, Error> {
         self.0.get(name).ok_or_else(|| {
-            let names: Vec<String> = self.0.keys().map(|name| format!("`{name}`")).collect();
             Error::from(Kind::UnknownTemplate {
                 name: name.to_owned(),
-                known: names.join(", "),
+                fix: suggest(name, "templates", self.0.keys().map(|known| &**known)),
             })
         })
     }

@@ -7,6 +7,7 @@ use super::globals::{Global, GlobalMut};
 use super::rows::{Conditions, Items, Rows, RowsState, Shape};
 use super::world::World;
 use crate::error::Error;
+use std::fmt;
 
 /// A type that a system can take: [`Rows`], [`Global`], [`GlobalMut`], [`Edits`](crate::Edits), [`Inbox`](crate::Inbox),
 /// [`Outbox`](crate::Outbox), [`Lost`](crate::Lost), or a tuple of up to eight of these.
@@ -82,6 +83,12 @@ pub struct Preparation<'p> {
     )]
     pub(crate) system: &'p str,
     rows_claims: usize,
+}
+
+impl fmt::Debug for Preparation<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Preparation").finish_non_exhaustive()
+    }
 }
 
 impl<'p> Preparation<'p> {

@@ -9,6 +9,7 @@ use crate::panics::Panics;
 use atomic_refcell::{AtomicRefCell, AtomicRefMut};
 use rustc_hash::FxHashMap;
 use std::any::TypeId;
+use std::fmt;
 
 /// Plain data that can sit on an entity.
 ///
@@ -125,6 +126,14 @@ pub struct ComponentTypes {
     any_ticks: bool,
     /// Whether any type keeps anything of its changes, so that a push need not ask each.
     any_changes: bool,
+}
+
+impl fmt::Debug for ComponentTypes {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("ComponentTypes")
+            .field("types", &self.types.len())
+            .finish_non_exhaustive()
+    }
 }
 
 impl ComponentTypes {

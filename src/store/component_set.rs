@@ -5,6 +5,7 @@ use super::entity::TableId;
 use super::table::{Tables, push_companions};
 use rustc_hash::FxHashMap;
 use std::any::TypeId;
+use std::fmt;
 
 /// Several components at once: a tuple of one to twelve different component types.
 ///
@@ -99,6 +100,12 @@ pub struct ComponentSetPlan {
     /// For each member its type, and the position of the table's column.
     columns: Box<[(ComponentId, u32)]>,
     pub(crate) companions: Box<[Companion]>,
+}
+
+impl fmt::Debug for ComponentSetPlan {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("ComponentSetPlan").finish_non_exhaustive()
+    }
 }
 
 impl ComponentSetPlan {

@@ -13,6 +13,7 @@ use rustc_hash::{FxHashMap, FxHashSet};
 use std::any::{Any, TypeId};
 use std::collections::VecDeque;
 use std::collections::vec_deque::Drain;
+use std::fmt;
 
 /// Records structural changes while systems run.
 ///
@@ -52,6 +53,12 @@ use std::collections::vec_deque::Drain;
 pub struct Edits<'w> {
     record: &'w mut EditRecord,
     entities: &'w Entities,
+}
+
+impl fmt::Debug for Edits<'_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Edits").finish_non_exhaustive()
+    }
 }
 
 impl Edits<'_> {
@@ -305,6 +312,12 @@ pub struct EditRecord {
     queues: Vec<Box<dyn AnyQueue>>,
     queue_of: FxHashMap<TypeId, usize>,
     order: Vec<Run>,
+}
+
+impl fmt::Debug for EditRecord {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("EditRecord").finish_non_exhaustive()
+    }
 }
 
 impl EditRecord {

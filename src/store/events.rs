@@ -9,7 +9,8 @@ use crate::panics::Panics;
 #[cfg(feature = "scene")]
 use crate::panics::after_all;
 use atomic_refcell::{AtomicRef, AtomicRefMut};
-use std::collections::VecDeque;
+use std::collections::{VecDeque, vec_deque};
+use std::fmt;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -37,7 +38,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 ///     System::named("add up")
 ///         .takes::<(Inbox<Weighed>, GlobalMut<Total>)>()
 ///         .runs(|(mut inbox, mut total)| {
-///             for weighed in inbox.unread() {
+///             for weighed in inbox.take_unread() {
 ///                 total.0 += weighed.tonnes;
 ///             }
 ///         }),
@@ -47,6 +48,12 @@ use std::sync::atomic::{AtomicU64, Ordering};
 /// # Ok::<(), gerust::Error>(())
 /// ```
 pub struct Outbox<'w, E>(AtomicRefMut<'w, Channel<E>>);
+
+impl<E> fmt::Debug for Outbox<'_, E> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Outbox").finish_non_exhaustive()
+    }
+}
 
 impl<E: Component> Outbox<'_, E> {
     /// Posts an event.
@@ -70,6 +77,47 @@ pub struct Inbox<'w, E> {
     seen: &'w Arc<AtomicU64>,
 }
 
+impl<E: Component> fmt::Debug for Inbox<'_, E> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Inbox")
+            .field("len", &self.len())
+            .finish_non_exhaustive()
+    }
+}
+
+/// As [`Inbox::take_unread`]: the events count as seen from now on.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// struct Sum(u32);
+///
+/// let mut runtime = Runtime::new();
+/// runtime.world_mut().set_global(Sum(0));
+/// runtime.add_system(System::named("add up").phase(Phase::React).takes::<(Inbox<u32>, GlobalMut<Sum>)>().runs(
+///     |(mut inbox, mut sum)| {
+///         for number in &mut inbox {
+///             sum.0 += number;
+///         }
+///     },
+/// ))?;
+/// runtime.world_mut().post(7_u32);
+/// runtime.run_frames(2)?;
+/// assert_eq!(runtime.world().global::<Sum>()?.0, 7);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+impl<'i, E: Component> IntoIterator for &'i mut Inbox<'_, E> {
+    type Item = &'i E;
+    type IntoIter = vec_deque::Iter<'i, E>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        let from = self.seen.swap(self.channel.end(), Ordering::Relaxed);
+        self.channel.since(from)
+    }
+}
+
 impl<E: Component> Inbox<'_, E> {
     /// The events that this inbox has not seen yet, oldest first. From now on they count as seen.
     ///
@@ -83,17 +131,16 @@ impl<E: Component> Inbox<'_, E> {
     ///     System::named("listen")
     ///         .takes::<Inbox<u32>>()
     ///         .runs(|mut inbox| {
-    ///             assert_eq!(inbox.unread().count(), 1);
-    ///             assert_eq!(inbox.unread().count(), 0);
+    ///             assert_eq!(inbox.take_unread().count(), 1);
+    ///             assert_eq!(inbox.take_unread().count(), 0);
     ///         }),
     /// )?;
     /// runtime.world_mut().post(7_u32);
     /// runtime.run_frames(1)?;
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn unread(&mut self) -> impl Iterator<Item = &E> {
-        let from = self.seen.swap(self.channel.end(), Ordering::Relaxed);
-        self.channel.since(from)
+    pub fn take_unread(&mut self) -> impl Iterator<Item = &E> {
+        self.into_iter()
     }
 
     /// How many events this inbox has not seen yet.
@@ -145,7 +192,7 @@ impl<E> Channel<E> {
         self.first + self.events.len() as u64
     }
 
-    fn since(&self, number: u64) -> impl ExactSizeIterator<Item = &E> {
+    fn since(&self, number: u64) -> vec_deque::Iter<'_, E> {
         let skipped = number
             .saturating_sub(self.first)
             .min(self.events.len() as u64);

@@ -6,6 +6,7 @@ use crate::error::{Error, Kind};
 use atomic_refcell::{AtomicRef, AtomicRefCell, AtomicRefMut};
 use rustc_hash::FxHashMap;
 use std::any::{Any, TypeId, type_name};
+use std::fmt;
 use std::ops::{Deref, DerefMut};
 
 /// A value of which the world has one, to read.
@@ -33,6 +34,12 @@ use std::ops::{Deref, DerefMut};
 /// # Ok::<(), gerust::Error>(())
 /// ```
 pub struct Global<'w, T>(pub(super) AtomicRef<'w, T>);
+
+impl<T: fmt::Debug> fmt::Debug for Global<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
 
 impl<T> Deref for Global<'_, T> {
     type Target = T;
@@ -63,6 +70,12 @@ impl<T> Deref for Global<'_, T> {
 /// # Ok::<(), gerust::Error>(())
 /// ```
 pub struct GlobalMut<'w, T>(pub(super) AtomicRefMut<'w, T>);
+
+impl<T: fmt::Debug> fmt::Debug for GlobalMut<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        self.0.fmt(f)
+    }
+}
 
 impl<T> Deref for GlobalMut<'_, T> {
     type Target = T;

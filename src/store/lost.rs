@@ -7,6 +7,7 @@ use super::entity::Entity;
 use super::events::Inbox;
 use super::world::World;
 use crate::error::Error;
+use std::fmt;
 use std::marker::PhantomData;
 use std::sync::Arc;
 use std::sync::atomic::AtomicU64;
@@ -36,7 +37,7 @@ pub(crate) struct LostEvent<T> {
 /// runtime.add_system(
 ///     System::named("note")
 ///         .takes::<(Lost<Load>, GlobalMut<Unloaded>)>()
-///         .runs(|(mut lost, mut unloaded)| unloaded.0.extend(lost.unread())),
+///         .runs(|(mut lost, mut unloaded)| unloaded.0.extend(lost.take_unread())),
 /// )?;
 /// runtime.world_mut().detach::<Load>(truck)?;
 /// runtime.run_frames(2)?;
@@ -45,10 +46,18 @@ pub(crate) struct LostEvent<T> {
 /// ```
 pub struct Lost<'w, T>(Inbox<'w, LostEvent<T>>);
 
+impl<T: Component> fmt::Debug for Lost<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Lost")
+            .field("len", &self.0.len())
+            .finish_non_exhaustive()
+    }
+}
+
 impl<T: Component> Lost<'_, T> {
     /// The losses that this system has not seen yet, oldest first. From now on they count as seen.
-    pub fn unread(&mut self) -> impl Iterator<Item = Entity> {
-        self.0.unread().map(|lost| lost.entity)
+    pub fn take_unread(&mut self) -> impl Iterator<Item = Entity> {
+        self.0.take_unread().map(|lost| lost.entity)
     }
 }
 

@@ -38,10 +38,11 @@ pub use lost::Lost;
 pub use most_entities::MostEntities;
 pub use name::Name;
 pub use rows::{
-    AnyOf, Attached, Conditions, Having, Items, Lacking, RowMatch, Rows, SharedItems, Written,
+    AnyOf, Attached, Conditions, Having, Items, Lacking, RowIter, RowMatch, Rows, SharedItems,
+    Written,
 };
 #[cfg(feature = "snapshot")]
-pub use snapshot::{Difference, Snapshot};
+pub use snapshot::{Datum, Difference, Snapshot};
 pub use world::{Borrowed, World};
 
 #[cfg(feature = "chance")]

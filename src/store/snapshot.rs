@@ -7,7 +7,6 @@ use super::world::World;
 use crate::error::{Error, Kind};
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-use serde_json::Value as Json;
 use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
@@ -181,16 +180,16 @@ impl Snapshot {
     /// assert_eq!(snapshot.components(truck).count(), 1);
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn components(&self, entity: Entity) -> impl Iterator<Item = (&str, Json)> {
+    pub fn components(&self, entity: Entity) -> impl Iterator<Item = (&str, Datum)> {
         let written = self.values.get(&entity).into_iter().flatten();
-        written.map(|(name, bytes)| (&**name, json::of_bytes(bytes)))
+        written.map(|(name, bytes)| (&**name, Datum(json::of_bytes(bytes))))
     }
 
     /// The value of a component; see [`Snapshot::components`]. Nothing if the entity has none.
     #[must_use]
-    pub fn value(&self, entity: Entity, component: &str) -> Option<Json> {
+    pub fn value(&self, entity: Entity, component: &str) -> Option<Datum> {
         let bytes = self.values.get(&entity)?.get(component)?;
-        Some(json::of_bytes(bytes))
+        Some(Datum(json::of_bytes(bytes)))
     }
 
     /// The first difference to another snapshot, by the ids of entities and then by the names of components; `None` if
@@ -468,9 +467,12 @@ impl World {
     }
 }
 
+mod datum;
 mod exact;
 mod json;
 mod restore;
+
+pub use datum::Datum;
 
 #[cfg(test)]
 mod tests;

@@ -3,6 +3,7 @@
 use super::component::{Companion, Component, ComponentId, ComponentTypes};
 use super::entity::{Entity, TableId};
 use rustc_hash::FxHashMap;
+use std::fmt;
 
 /// The entities that have exactly one set of component types, in row order. Their values sit in the columns of each
 /// type, under the same row.
@@ -17,6 +18,12 @@ pub struct Table {
     moves: FxHashMap<ComponentId, TableId>,
     /// Whether any of the types wants to know before an entity goes.
     pub(crate) says_farewell: bool,
+}
+
+impl fmt::Debug for Table {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Table").finish_non_exhaustive()
+    }
 }
 
 impl Table {
@@ -56,6 +63,12 @@ pub struct Tables {
     drops: u64,
     /// The number of tables from which a search for empty ones pays.
     look_from: usize,
+}
+
+impl fmt::Debug for Tables {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Tables").finish_non_exhaustive()
+    }
 }
 
 /// With fewer tables than this no search for empty ones is made: they hardly slow a walk.

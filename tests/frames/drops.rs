@@ -20,7 +20,7 @@ fn events_whose_drop_panics_end_one_frame() {
     let counted = Arc::clone(&heard);
     let listen = System::named("listen").takes::<Inbox<Loud>>();
     let listen = listen.runs(move |mut inbox| {
-        counted.fetch_add(inbox.unread().count() as u32, Ordering::Relaxed);
+        counted.fetch_add(inbox.take_unread().count() as u32, Ordering::Relaxed);
     });
     runtime.add_system(listen).expect("its name is free");
     for number in 0..5 {

@@ -9,7 +9,9 @@ fn listener(name: &str, phase: Phase) -> (System, Arc<Mutex<Vec<u32>>>) {
         .phase(phase)
         .takes::<Inbox<u32>>()
         .runs(move |mut inbox| {
-            all.lock().expect("no system panics").extend(inbox.unread());
+            all.lock()
+                .expect("no system panics")
+                .extend(inbox.take_unread());
         });
     (system, heard)
 }

@@ -53,7 +53,7 @@ fn systems_begin_anew_with_another_world() {
                 let sum = a.iter().map(|a| a.0).sum::<u32>() + b.iter().map(|b| b.0).sum::<u32>();
                 let mut heard = heard.lock().expect("no system panics");
                 heard.push(sum);
-                heard.extend(inbox.unread());
+                heard.extend(inbox.take_unread());
             });
         runtime.add_system(system).expect("its name is free");
         runtime

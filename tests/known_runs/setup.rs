@@ -119,5 +119,5 @@ pub(super) fn weightless(world: &mut World) {
 }
 
 pub(super) fn iterations(world: &mut World, iterations: u32) {
-    world.set_global(Solver { iterations });
+    world.set_global(Solver::default().with_iterations(iterations));
 }

@@ -16,12 +16,7 @@ fn tube(runtime: &mut Runtime) {
     for side in [-1.0, 1.0] {
         let wall = Aabb::from_center(Vec3::X * 11.0 * side, Vec3::new(1.0, 4.0, 4.0));
         let wall = spawn_box(runtime, wall);
-        let body = Body {
-            motion: Motion::Static,
-            restitution: 1.0,
-            friction: 0.0,
-            ..Body::default()
-        };
+        let body = Body::immovable().with_restitution(1.0);
         runtime.world_mut().attach(wall, body).expect("it is alive");
     }
 }

@@ -63,7 +63,9 @@ fn hundreds_a_second_thrown_into_a_pit_stay_inside() {
 fn more_iterations_leave_less_over() {
     let left = |iterations| {
         let mut runtime = weightless();
-        runtime.world_mut().set_global(Solver { iterations });
+        runtime
+            .world_mut()
+            .set_global(Solver::default().with_iterations(iterations));
         for number in 0..125_u8 {
             let (x, y, z) = (number % 5, number / 5 % 5, number / 25);
             let place = Vec3::new(f32::from(x), f32::from(y), f32::from(z)) * 0.7;

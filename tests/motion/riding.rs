@@ -79,10 +79,7 @@ fn a_platform_that_follows_carries_a_stack_and_pushes_what_is_in_its_way() {
     let platform = runtime.world_mut().spawn(platform);
     let crates = stack(&mut runtime, Vec3::ZERO);
     let ahead = cube(0.25).moved(Vec3::X * 5.0);
-    let floating = Body {
-        gravity_scale: 0.0,
-        ..Body::dynamic()
-    };
+    let floating = Body::dynamic().with_gravity_scale(0.0);
     let ahead = spawn_body(&mut runtime, ahead, floating);
     // A body rides from the frame after its first contact.
     runtime.run_frames(5).expect("nothing fails");
@@ -281,10 +278,7 @@ fn what_is_carried_fast_hits_what_is_in_its_way() {
             Body::dynamic(),
         );
         // It hangs in the air, so that nothing takes it along.
-        let floating = Body {
-            gravity_scale: 0.0,
-            ..Body::dynamic().with_mass(100.0)
-        };
+        let floating = Body::dynamic().with_mass(100.0).with_gravity_scale(0.0);
         let there = Vec3::new(3.0, 0.4, 0.0);
         let floating = spawn_body(&mut runtime, cube(0.25).moved(there), floating);
         runtime.run_frames(2).expect("nothing fails");

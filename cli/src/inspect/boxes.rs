@@ -4,6 +4,7 @@ use crate::failure::Failure;
 use crate::output::{self, Seen};
 use gerust::collide::Boxes;
 use gerust::collide::Layer;
+use gerust::scene::suggest;
 use gerust::{Body, Collider, Entity, Layers, Motion, WorldBox};
 use glam::Vec3;
 use serde::Serialize;
@@ -148,9 +149,6 @@ pub(super) fn find_layer(layers: &Layers, name: &str) -> Result<Layer, Failure> 
 }
 
 fn no_layer(layers: &Layers, name: &str) -> Failure {
-    let known: Vec<String> = layers.names().map(|name| format!("`{name}`")).collect();
-    Failure::other(format!(
-        "unknown layer `{name}`; the layers are {}; choose one",
-        known.join(", ")
-    ))
+    let fix = suggest(name, "layers", layers.names());
+    Failure::other(format!("unknown layer `{name}`; {fix}"))
 }

@@ -4,6 +4,7 @@ use super::boxes::find_layer;
 use crate::arguments::EntitiesTopic;
 use crate::failure::Failure;
 use crate::output::{self, Seen, wrapped};
+use gerust::scene::suggest;
 use gerust::{Collider, Contacts, Entity, Layers, MadeFrom, World};
 use serde::Serialize;
 use serde_json::{Map, Value as Json};
@@ -135,8 +136,8 @@ fn refuse_unknown(world: &World, having: &[String]) -> Result<(), Failure> {
     match having.iter().find(|name| !known.contains(&name.as_str())) {
         None => Ok(()),
         Some(unknown) => Err(Failure::other(format!(
-            "unknown component `{unknown}`; the registered components are {}",
-            known.join(", ")
+            "unknown component `{unknown}`; {}",
+            suggest(unknown, "registered components", known)
         ))),
     }
 }

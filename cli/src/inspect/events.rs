@@ -1,9 +1,10 @@
 //! `gerust inspect SCENE events`.
 
 use crate::output::{Seen, wrapped};
+use gerust::Datum;
 use gerust::Entity;
 use serde::Serialize;
-use serde_json::Value as Json;
+use std::collections::BTreeMap;
 
 #[derive(Serialize)]
 #[serde(rename_all = "kebab-case")]
@@ -19,7 +20,7 @@ struct EventView {
     event: String,
     /// The names of the entities that it is about.
     about: Vec<String>,
-    value: Json,
+    value: Datum,
 }
 
 /// The fields of an event in which entities stand.
@@ -33,7 +34,7 @@ impl EventsView {
             about: ENTITIES
                 .iter()
                 .filter_map(|field| {
-                    let entity: Entity = serde_json::from_value(value.get(field)?.clone()).ok()?;
+                    let entity: Entity = value.at(field)?.read().ok()?;
                     Some(world.label(entity))
                 })
                 .collect(),
@@ -64,11 +65,10 @@ impl EventView {
         if !self.about.is_empty() {
             parts.push(self.about.join(" and "));
         }
-        if let Json::Object(fields) = &self.value {
-            let others = fields.iter();
-            let others = others.filter(|(name, _)| !ENTITIES.contains(&name.as_str()));
-            parts.extend(others.map(|(name, value)| format!("{name} {value}")));
-        }
+        let fields: Result<BTreeMap<String, Datum>, _> = self.value.read();
+        let others = fields.unwrap_or_default().into_iter();
+        let others = others.filter(|(name, _)| !ENTITIES.contains(&name.as_str()));
+        parts.extend(others.map(|(name, value)| format!("{name} {value}")));
         wrapped(&parts.join(", "), &format!("{:<16} ", self.event), 19)
     }
 }

@@ -2,6 +2,7 @@
 
 use crate::failure::Failure;
 use gerust::scene::SceneRun;
+use gerust::scene::suggest;
 use std::str::FromStr;
 use std::time::Duration;
 
@@ -43,13 +44,13 @@ pub(super) fn set(run: &mut SceneRun<'_>, budgets: &[BudgetOption]) -> Result<()
         };
         let schedule = run.runtime().schedule();
         if schedule.system(system).is_none() {
-            let names: Vec<String> = schedule
-                .systems()
-                .map(|known| format!("`{}`", known.name()))
-                .collect();
+            let fix = suggest(
+                system,
+                "systems",
+                schedule.systems().map(|system| system.name()),
+            );
             return Err(Failure::other(format!(
-                "there is no system named `{system}` to give a budget; the names are {}",
-                names.join(", ")
+                "unknown system `{system}`, which was to get a budget; {fix}"
             )));
         }
         run.runtime_mut()

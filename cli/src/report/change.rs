@@ -29,7 +29,7 @@ pub(super) struct Change {
     #[serde(skip_serializing_if = "BTreeMap::is_empty")]
     pub(super) contacts: BTreeMap<Pair, Option<Json>>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
-    pub(super) events: Vec<(String, Json)>,
+    pub(super) events: Vec<(String, gerust::Datum)>,
 }
 
 /// How an entity is drawn: `[look, [corners]]` or `[x, y, z]`.

@@ -33,7 +33,7 @@ pub(super) struct Watcher {
     values: HashMap<(usize, usize), (String, Json)>,
     contacts: HashMap<Pair, Json>,
     bounds: Option<Aabb>,
-    events: Vec<(String, Json)>,
+    events: Vec<(String, gerust::Datum)>,
 }
 
 impl Watcher {

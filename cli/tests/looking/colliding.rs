@@ -140,7 +140,7 @@ fn boxes_are_listed_with_layer_kind_and_set() {
     assert_eq!(colliders[1]["min"][0], 1.0);
     refused(
         &["inspect", "scenes/quay.toml", "boxes", "--layer", "sensors"],
-        "unknown layer `sensors`; the layers are `default`",
+        "unknown layer `sensors`; did you mean `sensor`?",
     );
 }
 

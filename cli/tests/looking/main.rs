@@ -176,11 +176,11 @@ fn questions_about_what_is_not_there_exit_2_and_list_what_is() {
     };
     refused(
         &["order", "move: bodies", "mvoe"],
-        "there is no system named `mvoe`; the names are `standard: remember`, `standard: find who to follow`",
+        "unknown system `mvoe`; the systems are `Close: count`",
     );
     refused(
         &["rows", "standard: spin", "bagre"],
-        "there is no entity named `bagre` after frame 600; the names are `barge`",
+        "unknown entity `bagre` after frame 600; did you mean `barge`? the names are `barge`",
     );
     refused(
         &["order", "move: bodies", "move: bodies"],
@@ -188,7 +188,7 @@ fn questions_about_what_is_not_there_exit_2_and_list_what_is() {
     );
     refused(
         &["rows", "spin", "barge"],
-        "there is no system named `spin`",
+        "unknown system `spin`; did you mean `standard: spin`?",
     );
     refused(
         &["rows", "standard: spin", "barge", "--at", "601"],

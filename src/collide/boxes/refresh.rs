@@ -58,7 +58,7 @@ pub(in crate::collide) fn system(phase: Phase, name: &str, after: Option<&str>) 
             let is_other_world = boxes.is_flat != is_flat;
             boxes.is_flat = is_flat;
             let (mut colliders, mut placements) = lost;
-            for entity in colliders.unread().chain(placements.unread()) {
+            for entity in colliders.take_unread().chain(placements.take_unread()) {
                 if rows.get(entity).is_none() {
                     boxes.leave(entity);
                 }

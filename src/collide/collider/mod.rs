@@ -6,6 +6,7 @@ use super::aabb::Aabb;
 use super::layers::Layer;
 use super::tiles::TileGrid;
 use crate::error::{Error, Kind};
+use crate::suggest::suggest;
 use sets::{DEFAULT_SET, NamedSet};
 use std::ops::Range;
 use std::sync::Arc;
@@ -200,7 +201,7 @@ impl Collider {
         let Some(number) = known.iter().position(|&known| known == name) else {
             return Err(Error::from(Kind::UnknownBoxSet {
                 name: name.to_owned(),
-                known: format!("`{}`", known.join("`, `")),
+                fix: suggest(name, "box sets", known),
             }));
         };
         self.switch_to_number(number);

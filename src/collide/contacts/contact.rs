@@ -31,7 +31,7 @@ use glam::Vec3;
 ///         .phase(Phase::React)
 ///         .takes::<(Inbox<Contact>, GlobalMut<Alarm>)>()
 ///         .runs(|(mut contacts, mut alarm)| {
-///             for contact in contacts.unread() {
+///             for contact in contacts.take_unread() {
 ///                 if contact.state == ContactState::Began {
 ///                     alarm.0 += 1;
 ///                 }
@@ -46,6 +46,7 @@ use glam::Vec3;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[non_exhaustive]
 pub struct Contact {
     /// The collider with the lesser id.
     pub first: Entity,

@@ -75,6 +75,16 @@ pub struct Contacts {
     by_second: OnceLock<Vec<u32>>,
 }
 
+/// As [`Contacts::iter`].
+impl<'c> IntoIterator for &'c Contacts {
+    type Item = &'c Contact;
+    type IntoIter = std::slice::Iter<'c, Contact>;
+
+    fn into_iter(self) -> Self::IntoIter {
+        self.current.contacts.iter()
+    }
+}
+
 impl Default for Contacts {
     fn default() -> Self {
         Self {
@@ -109,7 +119,7 @@ impl Contacts {
 
     /// All contacts, ordered by the ids of their colliders.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = &Contact> {
-        self.current.contacts.iter()
+        self.into_iter()
     }
 
     /// The contact between two colliders, in either order. O(log contacts).

@@ -64,10 +64,11 @@ use rustc_hash::FxHashMap;
 ///
 /// let mut runtime = Runtime::new();
 /// assert_eq!(runtime.world().global::<Solver>()?.iterations, 4);
-/// runtime.world_mut().set_global(Solver { iterations: 16 });
+/// runtime.world_mut().set_global(Solver::default().with_iterations(16));
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[non_exhaustive]
 pub struct Solver {
     /// How often all pairs that overlap are moved apart in a frame at most.
     pub iterations: u32,
@@ -76,6 +77,15 @@ pub struct Solver {
 impl Default for Solver {
     fn default() -> Self {
         Self { iterations: 4 }
+    }
+}
+
+impl Solver {
+    /// The same with another number of iterations.
+    #[must_use]
+    pub fn with_iterations(mut self, iterations: u32) -> Self {
+        self.iterations = iterations;
+        self
     }
 }
 

@@ -45,6 +45,7 @@ const REMEMBERED: usize = 16;
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case", deny_unknown_fields)
 )]
+#[non_exhaustive]
 pub struct Machine {
     /// The name of the state that it is in.
     pub state: String,

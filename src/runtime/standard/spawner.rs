@@ -26,7 +26,7 @@ use std::collections::BTreeMap;
 /// let mut runtime = Runtime::new();
 /// runtime.add_kit(StandardKit)?;
 /// runtime.world_mut().set_global(templates);
-/// let spawner = Spawner { cap: Some(20), spread: Vec3::X, ..Spawner::new("pallet", 30.0) };
+/// let spawner = Spawner::new("pallet", 30.0).with_cap(20).with_spread(Vec3::X);
 /// runtime.world_mut().spawn((Transform::at(0.0, 8.0, 0.0), spawner));
 /// runtime.run_frames(30)?;
 /// let pallets = || runtime.world().rows::<&MadeFrom>().count();
@@ -43,6 +43,7 @@ use std::collections::BTreeMap;
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case", deny_unknown_fields)
 )]
+#[non_exhaustive]
 pub struct Spawner {
     /// The name of the template.
     pub template: String,
@@ -82,6 +83,46 @@ impl Spawner {
             made: 0,
             due: 0.0,
         }
+    }
+
+    /// The same with at most `cap` copies of the template at the same time.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::runtime::Spawner;
+    ///
+    /// let spawner = Spawner::new("pallet", 2.0).with_cap(5).with_total(80);
+    /// let spawner = spawner.with_spread(Vec3::X).with_velocity(Vec3::Y);
+    /// assert_eq!((spawner.cap, spawner.total), (Some(5), Some(80)));
+    /// assert_eq!((spawner.spread, spawner.velocity), (Vec3::X, Some(Vec3::Y)));
+    /// ```
+    #[must_use]
+    pub fn with_cap(mut self, cap: u32) -> Self {
+        self.cap = Some(cap);
+        self
+    }
+
+    /// The same with at most `total` copies overall.
+    #[must_use]
+    pub fn with_total(mut self, total: u64) -> Self {
+        self.total = Some(total);
+        self
+    }
+
+    /// The same with copies that appear up to this far from the entity's place, in metres along each axis.
+    #[must_use]
+    pub fn with_spread(mut self, spread: Vec3) -> Self {
+        self.spread = spread;
+        self
+    }
+
+    /// The same with a velocity of each copy, in metres per second.
+    #[must_use]
+    pub fn with_velocity(mut self, velocity: Vec3) -> Self {
+        self.velocity = Some(velocity);
+        self
     }
 
     /// The number of copies to make in a frame, if `present` are there already and `room` is left for all entities.

@@ -95,7 +95,7 @@ pub(super) fn system() -> System {
 fn wear((mut rows, mut contacts, clock, mut worn, mut edits): Claims<'_>) {
     if rows.is_empty() {
         // They must not accumulate for a later reader.
-        contacts.unread().for_each(drop);
+        contacts.take_unread().for_each(drop);
         return;
     }
     let mut end = |entity: Entity, then_gone: bool| {
@@ -104,7 +104,7 @@ fn wear((mut rows, mut contacts, clock, mut worn, mut edits): Claims<'_>) {
             edits.despawn(entity);
         }
     };
-    for contact in contacts.unread() {
+    for contact in contacts.take_unread() {
         if contact.state != ContactState::Began {
             continue;
         }

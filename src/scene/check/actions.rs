@@ -10,6 +10,7 @@ use crate::scene::language::{self, ExpressionKind, Problem};
 use crate::scene::place::{EntityPlan, Parts};
 use crate::scene::read::{refuse_elsewhere, root_of};
 use crate::scene::scene_file::Scene;
+use crate::store::Datum;
 use glam::Vec3;
 use serde_json::Value as Json;
 use std::path::Path as FilePath;
@@ -251,7 +252,7 @@ impl<'d> Checker<'d> {
         self.check_known(&own.name, "action", "registered actions", known.into_iter());
         ActionKind::Own {
             name: own.name.get_ref().clone(),
-            with: own.with.clone(),
+            with: Datum(own.with.clone()),
         }
     }
 

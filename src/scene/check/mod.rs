@@ -10,7 +10,7 @@ mod that;
 mod times;
 
 use super::document::{ActionEntry, Document, EntityEntry, Preset};
-use super::fault::{Fault, MOST_FAULTS, suggest};
+use super::fault::{Fault, MOST_FAULTS};
 use super::limits::Limit;
 use super::place::EntityPlan;
 use super::read::{FilesRead, Parameters, ReadScene, Sources};
@@ -18,6 +18,7 @@ use super::registry::Registry;
 use super::scene_file::Scene;
 use super::settings::Settings;
 use crate::runtime::LONGEST_STEP;
+use crate::suggest::suggest;
 use crate::work;
 use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};

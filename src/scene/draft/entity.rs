@@ -48,8 +48,8 @@ impl EntityDraft {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     #[must_use]
-    pub fn key(mut self, key: &str, value: impl Into<Json>) -> Self {
-        self.keys.insert(key.to_owned(), value.into());
+    pub fn key(mut self, key: &str, value: impl Serialize) -> Self {
+        self.keys.insert(key.to_owned(), json_of(&value));
         self
     }
 

@@ -11,12 +11,13 @@ use super::fault::SceneError;
 use super::read::Parameters;
 use super::registry::Registry;
 use super::scene_file::Scene;
+use serde::Serialize;
 use serde_json::Value as Json;
 use std::fmt;
 use std::io;
 use std::path::Path;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
-use written::{inline, item};
+use written::{inline, item, json_of};
 
 /// A scene that is written in code, as the text of a scene file.
 ///
@@ -65,14 +66,13 @@ impl SceneDraft {
     ///
     /// ```
     /// use gerust::scene::SceneDraft;
-    /// use serde_json::json;
     ///
-    /// let draft = SceneDraft::new("t", 1).setting("step", 0.5).setting("gravity", json!([0, 0, 0]));
+    /// let draft = SceneDraft::new("t", 1).setting("step", 0.5).setting("gravity", [0, 0, 0]);
     /// assert_eq!(draft.text(), "title = \"t\"\nframes = 1\nstep = 0.5\ngravity = [0, 0, 0]\n");
     /// ```
     #[must_use]
-    pub fn setting(mut self, key: &str, value: impl Into<Json>) -> Self {
-        if let Some(item) = item(&value.into()) {
+    pub fn setting(mut self, key: &str, value: impl Serialize) -> Self {
+        if let Some(item) = item(&json_of(&value)) {
             self.document.insert(key, item);
         }
         self
@@ -80,8 +80,8 @@ impl SceneDraft {
 
     /// Adds a parameter with its default.
     #[must_use]
-    pub fn parameter(mut self, name: &str, default: impl Into<Json>) -> Self {
-        if let Some(item) = item(&default.into()) {
+    pub fn parameter(mut self, name: &str, default: impl Serialize) -> Self {
+        if let Some(item) = item(&json_of(&default)) {
             self.table("parameters").insert(name, item);
         }
         self

@@ -2,7 +2,7 @@
 
 use super::parse::unknown_function;
 use super::{Expression, ExpressionKind, Function, Operator, Path, Problem, Question};
-use crate::scene::fault::suggest;
+use crate::suggest::suggest;
 use std::fmt;
 
 /// The value of an expression.

@@ -1,7 +1,7 @@
 //! From text to expression.
 
 use super::{Expression, ExpressionKind, Function, Operator, Path, Problem, Question};
-use crate::scene::fault::suggest;
+use crate::suggest::suggest;
 use std::ops::Range;
 use winnow::combinator::{
     alt, cut_err, delimited, fail, not, opt, peek, preceded, repeat, separated, terminated,

@@ -9,8 +9,9 @@ mod sources;
 mod words;
 
 use super::document::Document;
-use super::fault::{Fault, MOST_FAULTS, suggest};
+use super::fault::{Fault, MOST_FAULTS};
 use super::registry::{Attach, Registry};
+use crate::suggest::suggest;
 use serde::Deserialize;
 use std::borrow::Cow;
 use std::ops::Range;

@@ -4,10 +4,12 @@
 //! parsed tree, before `serde` sees it, so every value of every table can be one.
 
 use super::Cut;
-use crate::scene::fault::{Fault, suggest};
+use crate::scene::fault::Fault;
 use crate::scene::language::{self, Names, Path, Problem, Value};
+use crate::suggest::suggest;
 use std::borrow::Cow;
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, btree_map};
+use std::iter::Map;
 use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
@@ -57,8 +59,45 @@ impl Parameters {
 
     /// The names and values that were given, by name.
     pub fn iter(&self) -> impl ExactSizeIterator<Item = (&str, &str)> {
+        self.into_iter()
+    }
+}
+
+/// As [`Parameters::iter`].
+impl<'p> IntoIterator for &'p Parameters {
+    type Item = (&'p str, &'p str);
+    type IntoIter = Map<
+        btree_map::Iter<'p, String, String>,
+        fn((&'p String, &'p String)) -> (&'p str, &'p str),
+    >;
+
+    fn into_iter(self) -> Self::IntoIter {
         let given = self.given.iter();
         given.map(|(name, value)| (name.as_str(), value.as_str()))
+    }
+}
+
+impl<N: Into<String>, V: Into<String>> Extend<(N, V)> for Parameters {
+    fn extend<I: IntoIterator<Item = (N, V)>>(&mut self, more: I) {
+        let more = more.into_iter();
+        self.given
+            .extend(more.map(|(name, value)| (name.into(), value.into())));
+    }
+}
+
+/// # Example
+///
+/// ```
+/// use gerust::scene::Parameters;
+///
+/// let parameters: Parameters = [("rate", "3"), ("wind", "0.5")].into_iter().collect();
+/// assert_eq!(parameters.iter().count(), 2);
+/// ```
+impl<N: Into<String>, V: Into<String>> FromIterator<(N, V)> for Parameters {
+    fn from_iter<I: IntoIterator<Item = (N, V)>>(pairs: I) -> Self {
+        let mut parameters = Self::default();
+        parameters.extend(pairs);
+        parameters
     }
 }
 

@@ -1,6 +1,7 @@
 //! What parsers and `serde` say, in words for the author of a scene.
 
-use crate::scene::fault::{Fault, suggest};
+use crate::scene::fault::Fault;
+use crate::suggest::suggest;
 use std::ops::Range;
 
 /// `start` is where the file begins in the text of all files.

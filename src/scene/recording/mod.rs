@@ -11,6 +11,8 @@ pub use resume::ResumeError;
 pub use write::RecordingWriter;
 
 use crate::error::debug_as_message;
+use crate::scene::error_kinds::RecordingErrorKind;
+use crate::store::Datum;
 use item::{
     CHAINED, End, FORMAT, FrameItem, Happened, Header, Item, Unwrapped, VERSION, unwrapped,
 };
@@ -47,8 +49,8 @@ use std::path::{Path, PathBuf};
 /// let mut playback = recording.playback();
 /// let snapshot = playback.go_to(30)?;
 /// let gull = snapshot.entities().next().expect("it is there");
-/// let x = snapshot.value(gull, "transform").unwrap()["translation"][0].as_f64().unwrap();
-/// assert!((x - 3.0).abs() < 1e-4);
+/// let x = snapshot.value(gull, "transform").expect("it has one").at("translation.0").expect("of three");
+/// assert!((x.read::<f64>()? - 3.0).abs() < 1e-4);
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 pub struct Recording {
@@ -113,6 +115,20 @@ impl fmt::Display for Damage {
 pub struct RecordingError(#[from] Kind);
 
 debug_as_message!(RecordingError);
+
+impl RecordingError {
+    /// The kind of the error.
+    #[must_use]
+    pub fn kind(&self) -> RecordingErrorKind {
+        match &self.0 {
+            Kind::Unreadable { .. } => RecordingErrorKind::Unreadable,
+            Kind::NoRecording { .. } => RecordingErrorKind::NoRecording,
+            Kind::Newer { .. } => RecordingErrorKind::Newer,
+            Kind::NoSuchFrame { .. } => RecordingErrorKind::NoSuchFrame,
+            Kind::Damaged { .. } => RecordingErrorKind::Damaged,
+        }
+    }
+}
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {
@@ -342,18 +358,18 @@ impl Recording {
         Ok(self.item(frame)?.happened)
     }
 
-    /// The events of a frame, each with its registered name and its value as JSON, by name and then in order.
+    /// The events of a frame, each with its registered name and its value, by name and then in order.
     ///
     /// # Errors
     ///
     /// If there is no such frame.
-    pub fn events(&self, frame: u64) -> Result<Vec<(String, serde_json::Value)>, RecordingError> {
+    pub fn events(&self, frame: u64) -> Result<Vec<(String, Datum)>, RecordingError> {
         let happened = self.happened(frame)?;
         let all = happened.events.into_iter();
         Ok(all
             .flat_map(|(name, events)| {
                 let named = events.into_iter();
-                named.map(move |event| (name.clone(), event))
+                named.map(move |event| (name.clone(), Datum(event)))
             })
             .collect())
     }

@@ -4,6 +4,7 @@ use super::item::Happened;
 use super::{Playback, Recording, RecordingError};
 use crate::error::{Error, debug_as_message};
 use crate::runtime::{Controls, Runtime};
+use crate::scene::error_kinds::ResumeErrorKind;
 use crate::scene::event_log::EventLog;
 use crate::scene::registry::Registry;
 use crate::scene::run::SceneRun;
@@ -205,6 +206,17 @@ impl SceneRun<'_> {
 pub struct ResumeError(#[from] Kind);
 
 debug_as_message!(ResumeError);
+
+impl ResumeError {
+    /// The kind of the error.
+    #[must_use]
+    pub fn kind(&self) -> ResumeErrorKind {
+        match &self.0 {
+            Kind::Recording(_) => ResumeErrorKind::Recording,
+            Kind::Runtime(_) => ResumeErrorKind::Runtime,
+        }
+    }
+}
 
 #[derive(thiserror::Error, Debug)]
 enum Kind {

@@ -15,7 +15,7 @@ use crate::scene::names::NamesNow;
 use crate::scene::report::{Leftovers, Outcome, Report};
 use crate::scene::scene_file::Scene;
 use crate::schedule::{Cause, Clock, Watch};
-use crate::store::World;
+use crate::store::{Datum, World};
 use rustc_hash::FxHashMap;
 use serde_json::Value as Json;
 use std::collections::VecDeque;
@@ -275,7 +275,7 @@ impl<'s> SceneRun<'s> {
     }
 
     /// The events of the frame that ran last, with those that actions posted before it: each with its registered name and its
-    /// value as JSON, by name and then in order.
+    /// value, by name and then in order.
     ///
     /// # Example
     ///
@@ -294,12 +294,12 @@ impl<'s> SceneRun<'s> {
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     #[must_use]
-    pub fn events(&self) -> Vec<(String, Json)> {
+    pub fn events(&self) -> Vec<(String, Datum)> {
         let names = self.scene.registry.event_names();
         names
             .flat_map(|name| {
                 let events = self.events_of(name).into_iter();
-                events.map(move |event| (name.to_owned(), event))
+                events.map(move |event| (name.to_owned(), Datum(event)))
             })
             .collect()
     }

@@ -9,6 +9,7 @@ use super::report::Outcome;
 use super::scene_file::Scene;
 use crate::error::{Error, debug_as_message};
 use crate::runtime::Runtime;
+use crate::scene::error_kinds::ShrinkErrorKind;
 use nodes::{Node, nodes_of, numbers_of, remove, replace_number};
 use std::fmt;
 use std::path::{Path, PathBuf};
@@ -131,6 +132,16 @@ enum Kind {
 }
 
 impl ShrinkError {
+    /// The kind of the error.
+    #[must_use]
+    pub fn kind(&self) -> ShrinkErrorKind {
+        match &self.0 {
+            Kind::Scene(_) => ShrinkErrorKind::Scene,
+            Kind::HasNoFailure { .. } => ShrinkErrorKind::HasNoFailure,
+            Kind::NoToml { .. } => ShrinkErrorKind::NoToml,
+        }
+    }
+
     /// The faults of the scene file, if it has some.
     #[must_use]
     pub fn scene_error(&self) -> Option<&SceneError> {

@@ -3,6 +3,7 @@
 use super::{Edge, PhasePlan, Plan};
 use crate::error::{Error, Kind};
 use crate::schedule::phase::Phase;
+use crate::suggest::suggest;
 use std::collections::VecDeque;
 use std::fmt;
 
@@ -100,10 +101,9 @@ impl Plan {
         });
         found.ok_or_else(|| {
             let names = self.phases.iter().flat_map(|phase| &phase.names);
-            let known: Vec<String> = names.map(|name| format!("`{name}`")).collect();
             Error::from(Kind::UnknownSystem {
                 system: name.to_owned(),
-                known: known.join(", "),
+                fix: suggest(name, "systems", names.map(|known| &**known)),
             })
         })
     }

@@ -1,7 +1,7 @@
 use super::*;
 use crate::Runtime;
 use crate::error::Error;
-use crate::space::{Fit, SiblingPlace};
+use crate::space::{InPlaceOutcome, SiblingPlace};
 use glam::{Affine3A, Quat, Vec3};
 use proptest::prelude::*;
 
@@ -71,10 +71,10 @@ fn naive(world: &World, entity: Entity) -> Affine3A {
 fn check_stayed(
     before: Option<WorldTransform>,
     after: Option<WorldTransform>,
-    fit: Fit,
+    fit: InPlaceOutcome,
 ) -> Result<(), TestCaseError> {
     let (Some(before), Some(after)) = (before, after) else {
-        prop_assert_eq!((before, fit), (after, Fit::Exact));
+        prop_assert_eq!((before, fit), (after, InPlaceOutcome::Exact));
         return Ok(());
     };
     prop_assert!(after.0.is_finite());
@@ -84,7 +84,7 @@ fn check_stayed(
     };
     let most = size(before) * 2e-2;
     prop_assert!(before.translation().abs_diff_eq(after.translation(), most));
-    if fit == Fit::Exact {
+    if fit == InPlaceOutcome::Exact {
         prop_assert!(
             before.0.abs_diff_eq(after.0, most),
             "{:?} {:?}",
@@ -303,10 +303,13 @@ fn staying_in_place_is_exact_under_sensible_parents() {
             };
             prop_assert!(matches!(
                 world.link_in_place(container, spreader),
-                Ok(Fit::Exact)
+                Ok(InPlaceOutcome::Exact)
             ));
             prop_assert!(near(world.placement_now(container).expect("it is placed")));
-            prop_assert!(matches!(world.unlink_in_place(container), Ok(Fit::Exact)));
+            prop_assert!(matches!(
+                world.unlink_in_place(container),
+                Ok(InPlaceOutcome::Exact)
+            ));
             prop_assert!(near(world.placement_now(container).expect("it is placed")));
             Ok(())
         })
@@ -334,7 +337,7 @@ fn nothing_can_stay_in_place_under_a_flat_parent_and_shear_is_reported() {
         world
             .link_in_place(turned, stretched)
             .expect("it can be linked"),
-        Fit::Sheared
+        InPlaceOutcome::Sheared
     );
     let placed = world.placement_now(turned).expect("it is placed");
     assert!(

@@ -9,6 +9,7 @@ use crate::store::component::{Component, ComponentTypes};
 use crate::store::entity::TableId;
 use crate::store::table::Table;
 use atomic_refcell::{AtomicRef, AtomicRefCell};
+use std::fmt;
 use std::marker::PhantomData;
 
 /// A condition that selects among the entities with all items: [`Having`], [`Lacking`], [`Written`], [`Attached`], a tuple of up
@@ -68,6 +69,12 @@ pub trait Condition {
 /// ```
 pub struct Having<T>(PhantomData<fn() -> T>);
 
+impl<T> fmt::Debug for Having<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Having")
+    }
+}
+
 /// Holds for entities that have no `T`.
 ///
 /// # Example
@@ -84,6 +91,12 @@ pub struct Having<T>(PhantomData<fn() -> T>);
 /// assert_eq!(world.rows_where::<&u8, Lacking<Reefer>>().count(), 1);
 /// ```
 pub struct Lacking<T>(PhantomData<fn() -> T>);
+
+impl<T> fmt::Debug for Lacking<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Lacking")
+    }
+}
 
 /// Holds for entities whose `T` was written since this system last ran, or attached.
 ///
@@ -123,6 +136,12 @@ pub struct Lacking<T>(PhantomData<fn() -> T>);
 /// ```
 pub struct Written<T>(PhantomData<fn() -> T>);
 
+impl<T> fmt::Debug for Written<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Written")
+    }
+}
+
 /// Holds for entities whose `T` was attached since this system last ran. Replacing a value does not count.
 ///
 /// It costs what [`Written`] costs.
@@ -151,6 +170,12 @@ pub struct Written<T>(PhantomData<fn() -> T>);
 /// ```
 pub struct Attached<T>(PhantomData<fn() -> T>);
 
+impl<T> fmt::Debug for Attached<T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("Attached")
+    }
+}
+
 /// Holds for entities for which at least one of a tuple of conditions holds.
 ///
 /// # Example
@@ -170,6 +195,12 @@ pub struct Attached<T>(PhantomData<fn() -> T>);
 /// assert_eq!(special.iter().copied().collect::<Vec<_>>(), [2, 3, 4]);
 /// ```
 pub struct AnyOf<C>(PhantomData<fn() -> C>);
+
+impl<C> fmt::Debug for AnyOf<C> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str("AnyOf")
+    }
+}
 
 /// What conditions on whole tables have in common: they hold or not as the table has the type or not.
 macro_rules! by_table {

@@ -12,6 +12,7 @@ pub(crate) use conditions::Condition;
 pub use conditions::{AnyOf, Attached, Conditions, Having, Lacking, Written};
 pub use items::{Items, SharedItems};
 pub(crate) use items::{Pattern, Sources};
+pub use iter::RowIter;
 pub use shape::RowMatch;
 pub(crate) use shape::Shape;
 pub(crate) use tables::{Locator, TableRows, Unseen};
@@ -21,9 +22,10 @@ use super::entity::{Entities, Entity};
 use super::table::Tables;
 use super::world::World;
 use crate::profile;
-use iter::{Duties, RowIter, TableIter};
+use iter::{Duties, TableIter};
 use matches::Matches;
 use std::any::TypeId;
+use std::fmt;
 use std::marker::PhantomData;
 use std::ops::Deref;
 
@@ -80,6 +82,62 @@ pub struct Rows<'w, I: Items, C: Conditions = ()> {
     #[cfg(feature = "parallel")]
     workers: &'w crate::store::workers::Workers,
     conditions: PhantomData<fn() -> C>,
+}
+
+/// As [`Rows::iter`].
+///
+/// # Example
+///
+/// ```
+/// let mut world = gerust::World::new();
+/// world.spawn((2_u8,));
+/// for weight in &world.rows::<&u8>() {
+///     assert_eq!(*weight, 2);
+/// }
+/// ```
+impl<'r, 'w, I: Items, C: Conditions> IntoIterator for &'r Rows<'w, I, C> {
+    type Item = <I::Shared as Pattern>::Item<'r>;
+    type IntoIter = RowIter<'r, 'w, I::Shared, C>;
+
+    #[inline(always)]
+    fn into_iter(self) -> Self::IntoIter {
+        self.count_visit();
+        RowIter::new(self.tables_shared())
+    }
+}
+
+/// As [`Rows::iter_mut`].
+///
+/// # Example
+///
+/// ```
+/// let mut world = gerust::World::new();
+/// let pallet = world.spawn((2_u8,));
+/// for weight in &mut world.rows_mut::<&mut u8>() {
+///     *weight += 1;
+/// }
+/// assert_eq!(*world.get::<u8>(pallet)?, 3);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+impl<'r, 'w, I: Items, C: Conditions> IntoIterator for &'r mut Rows<'w, I, C> {
+    type Item = I::Item<'r>;
+    type IntoIter = RowIter<'r, 'w, I, C>;
+
+    #[inline(always)]
+    fn into_iter(self) -> Self::IntoIter {
+        self.count_visit();
+        let tables = self.tables_mut();
+        tables.mark_all();
+        RowIter::new(tables)
+    }
+}
+
+impl<I: Items, C: Conditions> fmt::Debug for Rows<'_, I, C> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Rows")
+            .field("tables", &self.matches.tables().len())
+            .finish_non_exhaustive()
+    }
 }
 
 /// Matches that a system keeps between runs, or that were found for one call.
@@ -248,8 +306,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline(always)]
     pub fn iter(&self) -> impl Iterator<Item = <I::Shared as Pattern>::Item<'_>> {
-        self.count_visit();
-        RowIter::new(self.tables_shared(), I::Shared::zip)
+        self.into_iter()
     }
 
     /// All rows.
@@ -267,10 +324,7 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     /// ```
     #[inline(always)]
     pub fn iter_mut(&mut self) -> impl Iterator<Item = I::Item<'_>> {
-        self.count_visit();
-        let tables = self.tables_mut();
-        tables.mark_all();
-        RowIter::new(tables, I::zip)
+        self.into_iter()
     }
 
     /// Calls `f` with each row. As fast as a plain loop over each table; prefer it in hot loops over many small tables.

@@ -6,6 +6,8 @@ use crate::store::component::ComponentTypes;
 use crate::store::entity::{Entity, TableId};
 use crate::store::rows::shape::Shape;
 use crate::store::table::{Table, Tables};
+use std::iter::Copied;
+use std::slice;
 
 impl Items for Entity {}
 impl SharedItems for Entity {}
@@ -16,6 +18,7 @@ impl Pattern for Entity {
     type Walk<'s> = &'s Tables;
     type Slices<'s> = &'s [Entity];
     type Item<'s> = Entity;
+    type Zip<'s> = Copied<slice::Iter<'s, Entity>>;
     const COLUMNS: usize = 0;
 
     reading!();
@@ -63,7 +66,7 @@ impl Pattern for Entity {
     }
 
     #[inline(always)]
-    fn zip<'s>(slice: &'s [Entity]) -> impl Iterator<Item = Entity>
+    fn zip<'s>(slice: &'s [Entity]) -> Self::Zip<'s>
     where
         's: 's,
     {

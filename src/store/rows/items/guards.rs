@@ -6,6 +6,7 @@ use crate::store::component::{Component, ComponentTypes};
 use crate::store::entity::TableId;
 use crate::store::table::Tables;
 use atomic_refcell::{AtomicRef, AtomicRefCell, AtomicRefMut};
+use std::fmt;
 
 /// Where guards come from.
 pub struct Sources<'w, 'a> {
@@ -15,6 +16,12 @@ pub struct Sources<'w, 'a> {
     pub(crate) matching: &'a [TableId],
     /// The types of which the same system claims other tables as well.
     pub(crate) shared_out: &'a [std::any::TypeId],
+}
+
+impl fmt::Debug for Sources<'_, '_> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("Sources").finish_non_exhaustive()
+    }
 }
 
 impl<'w> Sources<'w, '_> {
@@ -44,6 +51,12 @@ pub enum ReadGuard<'w, T> {
     Some(BorrowedOut<'w, T>),
 }
 
+impl<T> fmt::Debug for ReadGuard<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("ReadGuard").finish_non_exhaustive()
+    }
+}
+
 /// The columns of one type, to write.
 pub enum WriteGuard<'w, T> {
     Unknown,
@@ -51,10 +64,22 @@ pub enum WriteGuard<'w, T> {
     Some(BorrowedOut<'w, T>),
 }
 
+impl<T> fmt::Debug for WriteGuard<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("WriteGuard").finish_non_exhaustive()
+    }
+}
+
 /// Some columns of a type, taken out while others of its columns are in use by the same system; see [`Columns::lend`].
 pub struct BorrowedOut<'w, T> {
     columns: Vec<Vec<T>>,
     cell: &'w AtomicRefCell<Columns<T>>,
+}
+
+impl<T> fmt::Debug for BorrowedOut<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("BorrowedOut").finish_non_exhaustive()
+    }
 }
 
 impl<T> Drop for BorrowedOut<'_, T> {
@@ -116,6 +141,12 @@ impl<'w, T: Component> WriteGuard<'w, T> {
 pub struct ColumnsAhead<'s, T> {
     columns: std::slice::IterMut<'s, Vec<T>>,
     next: u32,
+}
+
+impl<T> fmt::Debug for ColumnsAhead<'_, T> {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.debug_struct("ColumnsAhead").finish_non_exhaustive()
+    }
 }
 
 impl<'s, T> ColumnsAhead<'s, T> {

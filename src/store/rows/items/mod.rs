@@ -78,6 +78,8 @@ pub trait Pattern {
     type Slices<'s>: Send;
     /// One row.
     type Item<'s>;
+    /// The rows of one table.
+    type Zip<'s>: Iterator<Item = Self::Item<'s>>;
     /// How many positions the pattern needs of a table.
     const COLUMNS: usize;
 
@@ -118,7 +120,7 @@ pub trait Pattern {
     fn split<'s>(slices: Self::Slices<'s>, at: usize) -> (Self::Slices<'s>, Self::Slices<'s>)
     where
         's: 's;
-    fn zip<'s>(slices: Self::Slices<'s>) -> impl Iterator<Item = Self::Item<'s>>
+    fn zip<'s>(slices: Self::Slices<'s>) -> Self::Zip<'s>
     where
         's: 's;
     /// One row of a table that matches.

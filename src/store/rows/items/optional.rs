@@ -8,6 +8,8 @@ use crate::store::component::{Component, ComponentTypes};
 use crate::store::entity::TableId;
 use crate::store::rows::shape::Shape;
 use crate::store::table::Table;
+use std::ops::Range;
+use std::slice;
 
 impl<T: Component> Items for Option<&T> {}
 impl<T: Component> SharedItems for Option<&T> {}
@@ -19,6 +21,7 @@ impl<T: Component> Pattern for Option<&T> {
     type Walk<'s> = &'s [Vec<T>];
     type Slices<'s> = (&'s [T], usize);
     type Item<'s> = Option<&'s T>;
+    type Zip<'s> = PerRow<slice::Iter<'s, T>>;
 
     single!(asks: false, writes: false);
     reading!();
@@ -63,11 +66,14 @@ impl<T: Component> Pattern for Option<&T> {
     }
 
     #[inline(always)]
-    fn zip<'s>((slice, rows): (&'s [T], usize)) -> impl Iterator<Item = Option<&'s T>>
+    fn zip<'s>((slice, rows): (&'s [T], usize)) -> Self::Zip<'s>
     where
         's: 's,
     {
-        (0..rows).map(move |row| slice.get(row))
+        PerRow {
+            values: slice.iter(),
+            rows: 0..rows,
+        }
     }
 
     #[inline]
@@ -102,6 +108,7 @@ impl<'a, T: Component> Pattern for Option<&'a mut T> {
     type Walk<'s> = ColumnsAhead<'s, T>;
     type Slices<'s> = (&'s mut [T], usize);
     type Item<'s> = Option<&'s mut T>;
+    type Zip<'s> = PerRow<slice::IterMut<'s, T>>;
 
     single!(asks: false, writes: true);
     writing!();
@@ -149,12 +156,14 @@ impl<'a, T: Component> Pattern for Option<&'a mut T> {
     }
 
     #[inline(always)]
-    fn zip<'s>((slice, rows): (&'s mut [T], usize)) -> impl Iterator<Item = Option<&'s mut T>>
+    fn zip<'s>((slice, rows): (&'s mut [T], usize)) -> Self::Zip<'s>
     where
         's: 's,
     {
-        let mut values = slice.iter_mut();
-        (0..rows).map(move |_| values.next())
+        PerRow {
+            values: slice.iter_mut(),
+            rows: 0..rows,
+        }
     }
 
     #[inline]
@@ -181,5 +190,27 @@ impl<'a, T: Component> Pattern for Option<&'a mut T> {
             .columns()
             .get(positions[0] as usize)?
             .get(row as usize)
+    }
+}
+
+/// The values of a column that a table may lack: one for each row, or `None` for each.
+#[derive(Debug)]
+pub struct PerRow<V> {
+    values: V,
+    rows: Range<usize>,
+}
+
+impl<V: Iterator> Iterator for PerRow<V> {
+    type Item = Option<V::Item>;
+
+    #[inline(always)]
+    fn next(&mut self) -> Option<Self::Item> {
+        self.rows.next()?;
+        Some(self.values.next())
+    }
+
+    #[inline]
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        self.rows.size_hint()
     }
 }

@@ -8,6 +8,7 @@ use crate::store::component::{Component, ComponentTypes};
 use crate::store::entity::TableId;
 use crate::store::rows::shape::Shape;
 use crate::store::table::Table;
+use std::slice;
 
 impl<T: Component> Items for &T {}
 impl<T: Component> SharedItems for &T {}
@@ -18,6 +19,7 @@ impl<'a, T: Component> Pattern for &'a T {
     type Walk<'s> = &'s [Vec<T>];
     type Slices<'s> = &'s [T];
     type Item<'s> = &'s T;
+    type Zip<'s> = slice::Iter<'s, T>;
 
     single!(asks: true, writes: false);
     reading!();
@@ -53,7 +55,7 @@ impl<'a, T: Component> Pattern for &'a T {
     }
 
     #[inline(always)]
-    fn zip<'s>(slice: &'s [T]) -> impl Iterator<Item = &'s T>
+    fn zip<'s>(slice: &'s [T]) -> Self::Zip<'s>
     where
         's: 's,
     {
@@ -89,6 +91,7 @@ impl<'a, T: Component> Pattern for &'a mut T {
     type Walk<'s> = ColumnsAhead<'s, T>;
     type Slices<'s> = &'s mut [T];
     type Item<'s> = &'s mut T;
+    type Zip<'s> = slice::IterMut<'s, T>;
 
     single!(asks: true, writes: true);
     writing!();
@@ -129,7 +132,7 @@ impl<'a, T: Component> Pattern for &'a mut T {
     }
 
     #[inline(always)]
-    fn zip<'s>(slice: &'s mut [T]) -> impl Iterator<Item = &'s mut T>
+    fn zip<'s>(slice: &'s mut [T]) -> Self::Zip<'s>
     where
         's: 's,
     {

@@ -6,12 +6,26 @@ use crate::store::component::ComponentTypes;
 use crate::store::entity::TableId;
 use crate::store::rows::shape::Shape;
 use crate::store::table::Table;
+use std::iter::Zip;
+use std::marker::PhantomData;
 
 /// The first positions of a tuple go to its first member, and so on.
 macro_rules! tuples {
     ($first:ident . $first_at:tt $(, $member:ident . $at:tt)*) => {
         impl<$first: Items $(, $member: Items)*> Items for ($first, $($member,)*) {}
         impl<$first: SharedItems $(, $member: SharedItems)*> SharedItems for ($first, $($member,)*) {}
+
+        impl<$first, $($member,)*> Flatten<tuples!(@nested [$first] $($member)*)>
+            for Arity<{ 1 $(+ tuples!(@one $member))* }>
+        {
+            type Tuple = ($first, $($member,)*);
+
+            #[inline(always)]
+            #[allow(non_snake_case, reason = "a value is named after its type")]
+            fn flat(tuples!(@nested [$first] $($member)*): tuples!(@nested [$first] $($member)*)) -> Self::Tuple {
+                ($first, $($member,)*)
+            }
+        }
 
         #[allow(unused_assignments, reason = "the last member has none after it")]
         #[allow(non_snake_case, reason = "a member's value is named after its type")]
@@ -22,6 +36,10 @@ macro_rules! tuples {
             type Walk<'s> = ($first::Walk<'s>, $($member::Walk<'s>,)*);
             type Slices<'s> = ($first::Slices<'s>, $($member::Slices<'s>,)*);
             type Item<'s> = ($first::Item<'s>, $($member::Item<'s>,)*);
+            type Zip<'s> = Flat<
+                tuples!(@zips [$first::Zip<'s>] $($member::Zip<'s>,)*),
+                Arity<{ 1 $(+ tuples!(@one $member))* }>,
+            >;
             const COLUMNS: usize = $first::COLUMNS $(+ $member::COLUMNS)*;
 
             fn declare(access: &mut Access) {
@@ -119,13 +137,13 @@ macro_rules! tuples {
             }
 
             #[inline(always)]
-            fn zip<'s>(slices: Self::Slices<'s>) -> impl Iterator<Item = Self::Item<'s>>
+            fn zip<'s>(slices: Self::Slices<'s>) -> Self::Zip<'s>
             where
                 's: 's,
             {
                 let zipped = $first::zip(slices.$first_at);
                 $(let zipped = zipped.zip($member::zip(slices.$at));)*
-                zipped.map(|tuples!(@nested [$first] $($member)*)| ($first, $($member,)*))
+                Flat(zipped, PhantomData)
             }
 
             #[inline]
@@ -157,11 +175,54 @@ macro_rules! tuples {
             }
         }
     };
+    (@one $member:ident) => { 1 };
+    // a, b, c -> Zip<Zip<a, b>, c>
+    (@zips [$sofar:ty]) => { $sofar };
+    (@zips [$sofar:ty] $next:ty, $($more:ty,)*) => {
+        tuples!(@zips [Zip<$sofar, $next>] $($more,)*)
+    };
     // a b c -> ((a, b), c), as nested zips yield them.
     (@nested [$sofar:tt]) => { $sofar };
     (@nested [$sofar:tt] $next:ident $($more:ident)*) => {
         tuples!(@nested [($sofar, $next)] $($more)*)
     };
+}
+
+/// A number of members.
+#[derive(Debug)]
+pub struct Arity<const MEMBERS: usize>;
+
+/// Makes the tuples of nested zips flat: ((a, b), c) becomes (a, b, c).
+pub trait Flatten<Nested> {
+    /// The flat tuple.
+    type Tuple;
+
+    /// Makes one flat.
+    fn flat(nested: Nested) -> Self::Tuple;
+}
+
+/// Flat tuples out of nested zips.
+#[derive(Debug)]
+pub struct Flat<I, A>(I, PhantomData<fn() -> A>);
+
+impl<I: Iterator, A: Flatten<I::Item>> Iterator for Flat<I, A> {
+    type Item = A::Tuple;
+
+    #[inline(always)]
+    fn next(&mut self) -> Option<Self::Item> {
+        self.0.next().map(A::flat)
+    }
+
+    #[inline]
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        self.0.size_hint()
+    }
+
+    #[inline(always)]
+    fn fold<B, F: FnMut(B, Self::Item) -> B>(self, init: B, mut f: F) -> B {
+        self.0
+            .fold(init, |folded, nested| f(folded, A::flat(nested)))
+    }
 }
 
 /// Splits the first `count` positions off.
