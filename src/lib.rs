@@ -101,6 +101,7 @@ pub use store::{
     GlobalMut, Having, Inbox, Items, Lacking, Lost, Name, Outbox, RowMatch, Rows, SharedItems,
     World, Written,
 };
+pub use suggest::suggest;
 
 /// Compiles and runs the programs of the README.
 #[cfg(doctest)]

@@ -7,7 +7,7 @@ use crate::work;
 /// # Example
 ///
 /// ```
-/// use gerust::scene::suggest;
+/// use gerust::suggest;
 ///
 /// let ships = ["lighter", "barge", "tug"];
 /// let fix = suggest("brage", "ships", ships);

@@ -1,4 +1,4 @@
-//! What a Rust user expects of every public type: that it can be sent, shared, printed, compared and walked where that makes sense.
+//! Public types can be sent, shared, printed, compared and used in loops, as Rust users expect.
 
 use gerust::collide::{BoxTree, Boxes, ContactState, Dimensions, Motion, Solver, TileGrid};
 use gerust::prelude::*;
@@ -121,7 +121,7 @@ fn a_loop_over_rows_sees_what_each_sees() {
     assert_eq!(by_each.len(), 10);
 }
 
-/// What is printed for debugging says which type it is, and never a whole world.
+/// The debug form names the type and never prints a whole world.
 #[test]
 fn debug_forms_are_short() {
     let mut runtime = Runtime::new();

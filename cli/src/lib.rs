@@ -31,6 +31,7 @@ mod arguments;
 mod bounds;
 mod check;
 mod compare;
+mod components;
 mod draw;
 mod engine;
 mod exchange;

@@ -34,6 +34,42 @@ fn the_list_of_commands_is_as_it_was() {
     }
 }
 
+/// Help is as wide as the terminal and no wider, and the short form fits on a screen of 50 lines.
+#[test]
+fn help_fits_terminals_of_80_and_120_columns() {
+    let render = |arguments: &[&str], option: &str, columns: usize| {
+        let mut command = gerust();
+        let command = command.env("COLUMNS", columns.to_string());
+        let output = command.args(arguments).arg(option).output();
+        let output = output.expect("it starts");
+        assert!(output.status.success(), "{arguments:?}");
+        let help = String::from_utf8(output.stdout).expect("it is text");
+        let widest = help.lines().map(|line| line.chars().count()).max();
+        assert!(
+            widest <= Some(columns),
+            "{arguments:?} at {columns}: {help}"
+        );
+        help
+    };
+    let topics = [
+        ["inspect", "entity"],
+        ["inspect", "contacts"],
+        ["explain", "pair"],
+        ["explain", "order"],
+    ];
+    let commands = COMMANDS.iter().map(std::slice::from_ref);
+    for arguments in commands.chain(topics.iter().map(|topic| &topic[..])) {
+        let narrow = render(arguments, "--help", 80);
+        let wide = render(arguments, "--help", 120);
+        assert!(
+            wide.lines().count() <= narrow.lines().count(),
+            "{arguments:?}"
+        );
+        let short = render(arguments, "-h", 120);
+        assert!(short.lines().count() <= 50, "{arguments:?}: {short}");
+    }
+}
+
 #[test]
 fn every_command_has_an_example() {
     let all = help_of(&[]);

@@ -67,7 +67,6 @@ mod settings;
 mod shrink;
 mod testing;
 
-pub use crate::suggest::suggest;
 pub use difference::FirstDifference;
 pub use document::schema;
 pub use draft::{Act, EntityDraft, SceneDraft};

@@ -4,7 +4,7 @@ use crate::failure::Failure;
 use crate::output::{self, Seen};
 use gerust::collide::Boxes;
 use gerust::collide::Layer;
-use gerust::scene::suggest;
+use gerust::suggest;
 use gerust::{Body, Collider, Entity, Layers, Motion, WorldBox};
 use glam::Vec3;
 use serde::Serialize;

@@ -2,9 +2,10 @@
 
 use super::boxes::find_layer;
 use crate::arguments::EntitiesTopic;
+use crate::components;
 use crate::failure::Failure;
 use crate::output::{self, Seen, wrapped};
-use gerust::scene::suggest;
+use gerust::suggest;
 use gerust::{Collider, Contacts, Entity, Layers, MadeFrom, World};
 use serde::Serialize;
 use serde_json::{Map, Value as Json};
@@ -153,6 +154,8 @@ pub(super) struct EntityView {
     parent: Option<String>,
     children: Vec<String>,
     touches: Vec<String>,
+    /// In the world.
+    placement: Option<Json>,
     components: Map<String, Json>,
 }
 
@@ -160,7 +163,6 @@ impl EntityView {
     pub(super) fn new(seen: &Seen<'_>, entity: Entity) -> Result<Self, Failure> {
         let world = seen.world();
         let contacts = world.global::<Contacts>()?;
-        let written = world.written_components(entity)?.into_iter();
         Ok(Self {
             scene: seen.file.clone(),
             frame: seen.frame,
@@ -175,12 +177,8 @@ impl EntityView {
                 .of(entity)
                 .map(|touching| world.label(touching.other))
                 .collect(),
-            components: written
-                .map(|(name, text)| {
-                    let value = serde_json::from_str(&text);
-                    (name, value.unwrap_or(Json::String(text)))
-                })
-                .collect(),
+            placement: components::placement_of(world, entity),
+            components: components::of(world, entity)?.into_iter().collect(),
         })
     }
 
@@ -197,6 +195,9 @@ impl EntityView {
         }
         if !self.touches.is_empty() {
             text += &wrapped(&listed(&self.touches), "  touches    ", 13);
+        }
+        if let Some(placement) = &self.placement {
+            push_value(&mut text, "placement in the world", placement, 2);
         }
         for (name, value) in &self.components {
             // Links are shown by name above.

@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use gerust::scene::SceneRun;
-use gerust::scene::suggest;
+use gerust::suggest;
 use std::str::FromStr;
 use std::time::Duration;
 

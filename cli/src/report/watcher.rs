@@ -1,6 +1,7 @@
 //! Looks at a world from time to time and tells what has changed since it looked last.
 
 use super::change::{Change, Corners, Drawn, Pair, Value};
+use crate::components;
 use crate::draw::Look;
 use crate::failure::Failure;
 use crate::inspect::ContactView;
@@ -166,7 +167,8 @@ impl Watcher {
             if before.is_some_and(|(before, _)| *before == text) {
                 continue;
             }
-            let value = serde_json::from_str(&text).unwrap_or_else(|_| Json::String(text.clone()));
+            let name = &self.components[component];
+            let value = components::value_of(world, entity, name, &text);
             let told = Value::between(before.map(|(_, before)| before), &value);
             change
                 .values

@@ -2,11 +2,12 @@
 
 use super::picture::{Camera, View};
 use super::watched::Watched;
+use crate::components;
 use crate::draw::snapshot::Snapshot;
 use crate::failure::Failure;
 use gerust::{Entity, World};
 use ratatui::crossterm::event::{KeyCode, KeyEvent, KeyModifiers};
-use serde_json::Value as Json;
+use serde_json::{Map, Value as Json};
 use std::time::Duration;
 
 /// How fast a scene can run: times its own pace.
@@ -257,18 +258,20 @@ impl<'s> App<'s> {
 /// The components of an entity field by field, the most often needed ones first. Numbers have three decimals.
 fn values_of(world: &World, entity: Entity) -> Vec<(String, String)> {
     const UNSEEN: [&str; 3] = ["links", "made-from", "name"];
-    let written = world.written_components(entity).unwrap_or_default();
-    let mut shown: Vec<(String, Json)> = written
+    let all = components::of(world, entity).unwrap_or_default();
+    let mut shown: Vec<(String, Json)> = all
         .into_iter()
         .filter(|(name, _)| !UNSEEN.contains(&name.as_str()))
-        .map(|(name, text)| {
-            let value = serde_json::from_str(&text);
-            (name, value.unwrap_or(Json::String(text)))
-        })
         .collect();
+    // Without a parent it is the transform.
+    let parent = world.parent(entity);
+    if let Some(placement) = parent.and_then(|_| components::placement_of(world, entity)) {
+        shown.push((String::from("placement"), placement));
+    }
     shown.sort_by_key(|(name, _)| match name.as_str() {
         "transform" => 0,
-        "collider" => 2,
+        "placement" => 2,
+        "collider" => 3,
         _ => 1,
     });
     let mut lines = Vec::new();
@@ -280,6 +283,10 @@ fn values_of(world: &World, entity: Entity) -> Vec<(String, String)> {
 
 fn list_fields(name: &str, value: &Json, lines: &mut Vec<(String, String)>) {
     match value {
+        Json::Object(fields) if is_turn(fields) => {
+            let (degrees, axis) = (shortly(&fields["degrees"]), shortly(&fields["axis"]));
+            lines.push((name.to_owned(), format!("{degrees}° about {axis}")));
+        }
         Json::Object(fields) => {
             for (field, value) in fields {
                 list_fields(&format!("{name}.{field}"), value, lines);
@@ -287,6 +294,10 @@ fn list_fields(name: &str, value: &Json, lines: &mut Vec<(String, String)>) {
         }
         value => lines.push((name.to_owned(), shortly(value))),
     }
+}
+
+fn is_turn(fields: &Map<String, Json>) -> bool {
+    fields.len() == 2 && fields.contains_key("axis") && fields.contains_key("degrees")
 }
 
 fn shortly(value: &Json) -> String {

@@ -275,3 +275,49 @@ fn every_scene_can_be_watched_in_every_way() {
     }
     assert!(watched >= 14);
 }
+
+/// Control characters of titles, names and values would act on a real terminal. No cell of any view holds one, and the names are
+/// still legible.
+#[test]
+fn control_characters_reach_no_view() {
+    let text = r#"
+title = "a \u001b[31mred\u0007 title"
+frames = 30
+[controls]
+"ho\u001bist" = { held = [[0, 1]] }
+[templates."pal\u001b[2Jlet"]
+collider = { size = [1, 1, 1] }
+[[entities]]
+name = "cr\u001b]0;own\u0007ate"
+transform = { translation = [0, 6, 0] }
+collider = { size = [4, 4, 4] }
+body = {}
+[[entities]]
+name = "gu\r\nll"
+parent = "cr\u001b]0;own\u0007ate"
+template = "pal\u001b[2Jlet"
+[[expect]]
+that = "entities = 2"
+"#;
+    let scene = Scene::parse(text, "wa\u{1b}tched.toml", &Registry::standard());
+    let (engine, scene) = (Engine::standard(), scene.expect("it has no fault"));
+    let mut app = app(&engine, &scene);
+    let mut shown = String::new();
+    for keys in ["", "jj", "..", "v", "v", "v", "/gu\n", "\t", "\t", "?"] {
+        press(&mut app, keys);
+        for size in [(80, 24), (140, 50), (60, 12)] {
+            let buffer = seen(&mut app, size, Palette::Plain);
+            for cell in buffer.content() {
+                let symbol = cell.symbol();
+                assert!(
+                    !symbol.chars().any(char::is_control),
+                    "{symbol:?} after {keys:?}"
+                );
+                shown.push_str(symbol);
+            }
+        }
+    }
+    for legible in ["title", "gu", "ll", "ate"] {
+        assert!(shown.contains(legible), "{legible}");
+    }
+}

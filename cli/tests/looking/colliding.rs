@@ -102,7 +102,7 @@ fn contacts_are_listed_with_side_depth_state_and_since() {
     assert_eq!(contacts[0]["standing"], "swept");
     refused(
         &["inspect", "scenes/yard.toml", "contacts", "--of", "foreman"],
-        "there is no entity named `foreman`",
+        "unknown entity `foreman`",
     );
 }
 

@@ -176,7 +176,7 @@ fn questions_about_what_is_not_there_exit_2_and_list_what_is() {
     };
     refused(
         &["order", "move: bodies", "mvoe"],
-        "unknown system `mvoe`; the systems are `Close: count`",
+        "unknown system `mvoe`; the systems are `move: bodies`, `move: boxes`",
     );
     refused(
         &["rows", "standard: spin", "bagre"],

@@ -1,0 +1,211 @@
+//! The components of an entity under the keys of scene files, so that a value can be copied from one into the other.
+
+use crate::failure::Failure;
+use gerust::collide::{Aabb, Body, Collider, Layers, Motion};
+use gerust::glam::{Quat, Vec3};
+use gerust::{Entity, Transform, World, WorldTransform};
+use serde_json::{Map, Value as Json, json};
+
+/// The registered components of an entity by name: with the keys of scene files where these have them, else as they are
+/// registered.
+pub(crate) fn of(world: &World, entity: Entity) -> Result<Vec<(String, Json)>, Failure> {
+    let written = world.written_components(entity)?.into_iter();
+    Ok(written
+        .map(|(name, text)| {
+            let value = value_of(world, entity, &name, &text);
+            (name, value)
+        })
+        .collect())
+}
+
+/// The value of one component, which is registered as `text`.
+pub(crate) fn value_of(world: &World, entity: Entity, name: &str, text: &str) -> Json {
+    let entry = match name {
+        "body" => world.get::<Body>(entity).ok().map(|body| of_body(&body)),
+        "collider" => world
+            .get::<Collider>(entity)
+            .ok()
+            .map(|collider| of_collider(world, &collider)),
+        "transform" => world
+            .get::<Transform>(entity)
+            .ok()
+            .map(|transform| of_transform(&transform)),
+        _ => None,
+    };
+    entry.unwrap_or_else(|| {
+        serde_json::from_str(text).unwrap_or_else(|_| Json::String(text.to_owned()))
+    })
+}
+
+/// The placement of an entity in the world; `None` if it has none.
+pub(crate) fn placement_of(world: &World, entity: Entity) -> Option<Json> {
+    let placed = world.get::<WorldTransform>(entity).ok()?;
+    let (scale, rotation, position) = placed.affine().to_scale_rotation_translation();
+    Some(json!({
+        "position": vector(position),
+        "scale": vector(scale),
+        "turn": turn(rotation),
+    }))
+}
+
+fn of_body(body: &Body) -> Json {
+    json!({
+        "friction": number(body.friction),
+        "gravity-scale": number(body.gravity_scale),
+        "mass": number(body.mass),
+        "motion": match body.motion {
+            Motion::Static => "static",
+            Motion::Kinematic => "kinematic",
+            Motion::Dynamic => "dynamic",
+        },
+        "restitution": number(body.restitution),
+        "velocity": vector(body.velocity),
+    })
+}
+
+fn of_transform(transform: &Transform) -> Json {
+    let rotation = transform.rotation;
+    json!({
+        "rotation": rotation.to_array().map(number),
+        "scale": vector(transform.scale),
+        "translation": vector(transform.translation),
+        "turn": turn(rotation),
+    })
+}
+
+fn of_collider(world: &World, collider: &Collider) -> Json {
+    let layers = world.global::<Layers>();
+    let layer = layers.ok().and_then(|layers| {
+        let name = layers.name(collider.layer());
+        name.map(str::to_owned)
+    });
+    let mut entry = Map::new();
+    let kind = if collider.is_sensor() {
+        "sensor"
+    } else {
+        "solid"
+    };
+    entry.insert("kind".into(), kind.into());
+    entry.insert("layer".into(), layer.into());
+    entry.insert("on".into(), collider.is_on().into());
+    entry.insert("upright".into(), collider.is_upright().into());
+    if let Some(grid) = collider.grid() {
+        let tiles = json!({
+            "counts": grid.counts(),
+            "solid": grid.solid_count(),
+            "tile": vector(grid.size()),
+        });
+        entry.insert("tiles".into(), tiles);
+        return Json::Object(entry);
+    }
+    let names = collider.set_names();
+    if names.len() < 2 {
+        entry.extend(of_boxes(collider.boxes()));
+        return Json::Object(entry);
+    }
+    // The set without a name is that of the collider itself; the others stand below `sets`.
+    let mut sets = Map::new();
+    let mut other = collider.clone();
+    for name in &names {
+        if other.switch_to(name).is_err() {
+            continue;
+        }
+        match *name == names[0] {
+            true => entry.extend(of_boxes(other.boxes())),
+            false => {
+                sets.insert((*name).to_owned(), list_of(other.boxes()));
+            }
+        }
+    }
+    entry.insert("set".into(), collider.current_set().into());
+    entry.insert("sets".into(), Json::Object(sets));
+    Json::Object(entry)
+}
+
+/// One box as `size` and `center`, several as `boxes`.
+fn of_boxes(boxes: &[Aabb]) -> Map<String, Json> {
+    match boxes {
+        [own] => of_one(own),
+        several => Map::from_iter([(String::from("boxes"), list_of(several))]),
+    }
+}
+
+fn list_of(boxes: &[Aabb]) -> Json {
+    let entries = boxes.iter().map(|own| Json::Object(of_one(own)));
+    entries.collect()
+}
+
+fn of_one(own: &Aabb) -> Map<String, Json> {
+    Map::from_iter([
+        (String::from("center"), vector(own.center())),
+        (String::from("size"), vector(own.size())),
+    ])
+}
+
+/// A rotation as an axis and degrees. No turn has any axis; y is as good as each other one.
+fn turn(rotation: Quat) -> Json {
+    let (axis, radians) = match rotation.xyz() == Vec3::ZERO {
+        true => (Vec3::Y, 0.0),
+        false => rotation.to_axis_angle(),
+    };
+    json!({ "axis": vector(axis), "degrees": number(radians.to_degrees()) })
+}
+
+fn vector(vector: Vec3) -> Json {
+    vector.to_array().map(number).to_vec().into()
+}
+
+/// With the digits of a number of 32 bits: as one of 64 it would have more.
+fn number(number: f32) -> Json {
+    serde_json::from_str(&number.to_string()).unwrap_or(Json::Null)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use gerust::Runtime;
+    use gerust::scene::{Registry, Scene};
+
+    #[test]
+    fn components_have_the_keys_of_scene_files() {
+        let text = r#"
+            title = "t"
+            frames = 1
+            gravity = [0, 0, 0]
+            [[entities]]
+            name = "crane"
+            transform = { translation = [1.5, 0, 0] }
+            body = { motion = "dynamic", gravity-scale = 0.5 }
+            collider = { kind = "sensor", size = [2, 2, 2], center = [0, 0.25, 0], sets = { wide = [{ size = [6, 2, 2] }] } }
+        "#;
+        let scene = Scene::parse(text, "t.toml", &Registry::standard()).expect("it is valid");
+        let run = scene.start(Runtime::new()).expect("it starts");
+        let world = run.runtime().world();
+        let crane = world.find("crane").expect("it is there");
+        let all = of(world, crane).expect("it is alive");
+        let of = |wanted: &str| {
+            &all.iter()
+                .find(|(name, _)| name == wanted)
+                .expect("has it")
+                .1
+        };
+        assert_eq!(
+            of("collider").to_string(),
+            r#"{"center":[0,0.25,0],"kind":"sensor","layer":"default","on":true,"set":"default","sets":{"wide":[{"center":[0,0,0],"size":[6,2,2]}]},"size":[2,2,2],"upright":false}"#
+        );
+        assert_eq!(of("body")["gravity-scale"], 0.5);
+        assert_eq!(of("body")["motion"], "dynamic");
+        assert_eq!(of("transform")["translation"][0], 1.5);
+    }
+
+    #[test]
+    fn rotations_are_axes_and_degrees() {
+        let quarter = turn(Quat::from_rotation_z(std::f32::consts::FRAC_PI_2));
+        assert_eq!(quarter["axis"], json!([0, 0, 1]));
+        let degrees = quarter["degrees"].as_f64().expect("a number");
+        assert!((degrees - 90.0).abs() < 1e-3, "{degrees}");
+        assert_eq!(turn(Quat::IDENTITY)["degrees"], 0);
+        assert_eq!(number(0.1).to_string(), "0.1");
+        assert_eq!(number(f32::INFINITY), Json::Null);
+    }
+}
