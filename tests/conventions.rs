@@ -3,7 +3,7 @@
 use gerust::collide::{BoxTree, Boxes, ContactState, Dimensions, Motion, Solver, TileGrid};
 use gerust::prelude::*;
 use gerust::profile::Profiler;
-use gerust::runtime::{Controls, Machine, Spawner};
+use gerust::runtime::{Controls, Machine};
 use gerust::{ErrorKind, Plan, Schedule};
 use std::fmt::Debug;
 
@@ -23,7 +23,10 @@ fn types_can_be_sent_to_other_threads_and_shared() {
     shared::<Layers>();
     shared::<Controls>();
     shared::<Machine>();
-    shared::<Spawner>();
+    #[cfg(feature = "chance")]
+    shared::<gerust::runtime::Spawner>();
+    #[cfg(feature = "snapshot")]
+    shared::<gerust::Datum>();
     shared::<Plan>();
     shared::<Template>();
     shared::<Templates>();

@@ -28,8 +28,6 @@ const NO_FALL: &str = "falls by a gravity that is not finite; give the global `G
 pub(super) struct Frame<'f> {
     pub(super) gravity: Vec3,
     pub(super) seconds: f32,
-    /// The number of contacts at the end of the frame before.
-    pub(super) contacts: usize,
     /// How far apart two boxes may be that touch.
     pub(super) margin: f32,
     pub(super) threads: &'f Threads,
@@ -46,13 +44,12 @@ impl Lists {
         Frame {
             gravity,
             seconds,
-            contacts,
             margin,
             threads,
         }: Frame<'_>,
     ) {
         refused.clear();
-        let looks_for_lone = self.lone.begin(self.movers.list.len(), contacts);
+        let looks_for_lone = self.lone.begin();
         self.movers.clear();
         self.most_restitution = 0.0;
         for table in rows.by_table() {

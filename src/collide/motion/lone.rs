@@ -35,8 +35,9 @@ thread_local! {
 const FEW: usize = if cfg!(test) { 1 } else { 256 };
 /// The least number of boxes for which a thread pays.
 const PIECE: usize = if cfg!(test) { 4 } else { 2_048 };
-/// If most bodies were not lone, this number of frames passes before the next search for lone ones.
-const PAUSE: u32 = 30;
+/// If most bodies were not lone, this many frames pass before the next search for lone ones: twice as many each time.
+const FIRST_PAUSE: u32 = 16;
+const LONGEST_PAUSE: u32 = 256;
 /// Bodies that reach farther than this, in averages, are movers: the search around lone bodies covers as much.
 const MOST_REACH: f64 = 2.0;
 /// The dynamic boxes among the trees.
@@ -130,7 +131,9 @@ pub(super) struct Lone {
     distance: f32,
     /// Whether lone bodies touch nothing, as far as the margin of contacts goes.
     touch_nothing: bool,
+    /// Frames without a search that are left, and how many the next pause has.
     pause: u32,
+    next_pause: u32,
     /// The flyers near to which each thread has found a box.
     near: Vec<Vec<Slot>>,
     /// Lone bodies that movers have come near to.
@@ -138,24 +141,16 @@ pub(super) struct Lone {
 }
 
 impl Lone {
-    /// Begins a frame. Says whether to look for lone bodies in it, by the numbers of movers and of contacts in the frame before:
-    /// it does not pay where about every body touches something.
-    pub(super) fn begin(&mut self, movers: usize, contacts: usize) -> bool {
-        let bodies = movers + self.flyers.len();
+    /// Begins a frame. Says whether to look for lone bodies in it: it does not pay where most bodies are near something.
+    pub(super) fn begin(&mut self) -> bool {
         self.clear();
         #[cfg(test)]
         if IS_OFF.get() {
             return false;
         }
-        if self.pause > 0 {
-            self.pause -= 1;
-            return false;
-        }
-        if contacts > bodies.max(FEW) {
-            self.pause = PAUSE;
-            return false;
-        }
-        true
+        let looks = self.pause == 0;
+        self.pause = self.pause.saturating_sub(1);
+        looks
     }
 
     /// Lets no body be lone.
@@ -213,7 +208,10 @@ impl Lone {
         if !fits || self.count * 2 < all {
             self.slots.clear();
             self.count = 0;
-            self.pause = PAUSE;
+            self.pause = self.next_pause.max(FIRST_PAUSE);
+            self.next_pause = (self.pause * 2).min(LONGEST_PAUSE);
+        } else {
+            self.next_pause = 0;
         }
     }
 
@@ -231,6 +229,9 @@ impl Lone {
         let pieces = threads.pieces(dynamic.len(), PIECE);
         clear_lists(&mut self.near, pieces);
         let lists = &mut self.near[..pieces];
+        // So that steady frames allocate nothing, whatever comes near.
+        lists.iter_mut().for_each(|list| list.reserve(most + 2));
+        self.called.reserve(self.flyers.len());
         threads.divide(dynamic.leaves(), lists, |leaves, list| {
             in_parts(leaves, most, list, |leaves, list| {
                 dynamic.box_pairs(leaves, 2.0 * distance, |(a, _), (b, _)| note(a, b, list));

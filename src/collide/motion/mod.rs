@@ -135,7 +135,6 @@ pub(super) fn system() -> System {
                 let frame = gather::Frame {
                     gravity: gravity.0,
                     seconds,
-                    contacts: contacts.iter().len(),
                     margin: contacts.margin(),
                     threads: &threads,
                 };

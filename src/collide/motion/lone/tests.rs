@@ -170,7 +170,7 @@ fn a_fast_body_calls_the_lone_ones_in_its_way() {
 }
 
 #[test]
-fn where_bodies_crowd_none_is_looked_for_again_at_once() {
+fn where_bodies_crowd_none_is_lone() {
     let mut scene = row([0.0; 10].into_iter());
     for (drawn, number) in scene.iter_mut().zip(0_u8..) {
         drawn.place = Vec3::Z * 1.01 * f32::from(number);
