@@ -2,6 +2,7 @@
 
 use super::frame_loop::Runtime;
 use crate::error::{Error, Kind};
+use std::time::Duration;
 
 /// Frames that one call of [`Runtime::advance`] runs at most, unless set.
 const MOST_FRAMES: u32 = 5;
@@ -94,28 +95,29 @@ impl Runtime {
     ///
     /// # Errors
     ///
-    /// If the time is negative or not finite, or as [`Runtime::run_frames`]; a frame that fails counts as run, and those
+    /// As [`Runtime::run_frames`]; a frame that fails counts as run, and those
     /// after it stay due.
     ///
     /// # Example
     ///
     /// ```
+    /// use std::time::Duration;
+    ///
     /// let mut runtime = gerust::Runtime::new();
     /// runtime.set_step_seconds(0.02)?;
-    /// let first = runtime.advance(0.05)?;
+    /// let first = runtime.advance(Duration::from_millis(50))?;
     /// assert_eq!((first.frames(), first.given_up_seconds()), (2, 0.0));
     /// assert!((first.remainder() - 0.5).abs() < 1e-9);
     ///
     /// // The program was stopped in a debugger: five frames are made good, the rest is given up.
-    /// let late = runtime.advance(2.0)?;
+    /// let late = runtime.advance(Duration::from_secs(2))?;
     /// assert_eq!(late.frames(), 5);
     /// assert!((late.given_up_seconds() - 1.9).abs() < 1e-9);
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn advance(&mut self, real_seconds: f64) -> Result<Advance, Error> {
-        check_not_negative("the time to advance by", "0 seconds or more", real_seconds)?;
+    pub fn advance(&mut self, elapsed: Duration) -> Result<Advance, Error> {
         let step = self.clock_mut().step();
-        let (frames, given_up_seconds) = self.pacing.take(real_seconds, step);
+        let (frames, given_up_seconds) = self.pacing.take(elapsed.as_secs_f64(), step);
         for _ in 0..frames {
             self.pacing.pay_frame(step);
             self.run_frames(1)?;
@@ -134,10 +136,11 @@ impl Runtime {
     ///
     /// ```
     /// use gerust::prelude::*;
+    /// use std::time::Duration;
     ///
     /// let mut runtime = Runtime::new();
     /// runtime.set_paused(true);
-    /// assert_eq!(runtime.advance(10.0)?.frames(), 0);
+    /// assert_eq!(runtime.advance(Duration::from_secs(10))?.frames(), 0);
     /// runtime.run_frames(1)?;
     /// assert_eq!(runtime.world().global::<Clock>()?.frame(), 1);
     /// # Ok::<(), gerust::Error>(())
@@ -162,10 +165,12 @@ impl Runtime {
     /// # Example
     ///
     /// ```
+    /// use std::time::Duration;
+    ///
     /// let mut runtime = gerust::Runtime::new();
     /// runtime.set_step_seconds(0.1)?;
     /// runtime.set_speed(0.5)?;
-    /// assert_eq!(runtime.advance(0.4)?.frames(), 2);
+    /// assert_eq!(runtime.advance(Duration::from_millis(400))?.frames(), 2);
     /// assert!(runtime.set_speed(-1.0).is_err());
     /// # Ok::<(), gerust::Error>(())
     /// ```
@@ -181,9 +186,11 @@ impl Runtime {
     /// # Example
     ///
     /// ```
+    /// use std::time::Duration;
+    ///
     /// let mut runtime = gerust::Runtime::new();
     /// runtime.set_most_frames_at_once(2);
-    /// assert_eq!(runtime.advance(1.0)?.frames(), 2);
+    /// assert_eq!(runtime.advance(Duration::from_secs(1))?.frames(), 2);
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn set_most_frames_at_once(&mut self, frames: u32) {

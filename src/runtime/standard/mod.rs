@@ -110,6 +110,7 @@ pub struct Lifetime(pub f32);
 /// ```
 /// use gerust::prelude::*;
 /// use gerust::runtime::Earlier;
+/// use std::time::Duration;
 ///
 /// let mut runtime = Runtime::new();
 /// runtime.add_kit(StandardKit)?;
@@ -117,7 +118,7 @@ pub struct Lifetime(pub f32);
 /// let gull = runtime
 ///     .world_mut()
 ///     .spawn((Transform::default(), Velocity(Vec3::X * 4.0), Earlier::default()));
-/// let advance = runtime.advance(2.5)?;
+/// let advance = runtime.advance(Duration::from_millis(2_500))?;
 /// let world = runtime.world();
 /// let earlier = world.get::<Earlier>(gull)?;
 /// let drawn = earlier.0.between(&*world.get::<WorldTransform>(gull)?, advance.remainder() as f32);

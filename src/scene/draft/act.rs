@@ -92,7 +92,7 @@ impl Act {
     ///
     /// # Panics
     ///
-    /// If `serde` cannot write the event down as JSON, as a map whose keys are no texts.
+    /// If `serde` cannot write the event as JSON, such as a map whose keys are not texts.
     #[must_use]
     pub fn emit(event: &str, with: &impl Serialize) -> Self {
         Self::of("emit", json!({ "event": event, "with": json_of(with) }))
@@ -109,7 +109,7 @@ impl Act {
     ///
     /// # Panics
     ///
-    /// If `serde` cannot write the values down as JSON, as a map whose keys are no texts.
+    /// If `serde` cannot write the values as JSON, such as a map whose keys are not texts.
     #[must_use]
     pub fn own(name: &str, with: &impl Serialize) -> Self {
         Self::of("own", json!({ "name": name, "with": json_of(with) }))

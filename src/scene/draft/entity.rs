@@ -34,6 +34,10 @@ impl EntityDraft {
 
     /// Sets a key of the entity, such as `arrange`.
     ///
+    /// # Panics
+    ///
+    /// If `serde` cannot write the value as JSON, such as a map whose keys are not texts.
+    ///
     /// # Example
     ///
     /// ```
@@ -138,7 +142,7 @@ impl EntityDraft {
     ///
     /// # Panics
     ///
-    /// If `serde` cannot write it down as JSON, as a map whose keys are no texts.
+    /// If `serde` cannot write it as JSON, such as a map whose keys are not texts.
     ///
     /// # Example
     ///

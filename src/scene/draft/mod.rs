@@ -62,6 +62,10 @@ impl SceneDraft {
 
     /// Sets a key at the top of the file, such as `step`.
     ///
+    /// # Panics
+    ///
+    /// If `serde` cannot write the value as JSON, such as a map whose keys are not texts.
+    ///
     /// # Example
     ///
     /// ```
@@ -79,6 +83,10 @@ impl SceneDraft {
     }
 
     /// Adds a parameter with its default.
+    ///
+    /// # Panics
+    ///
+    /// As [`SceneDraft::setting`].
     #[must_use]
     pub fn parameter(mut self, name: &str, default: impl Serialize) -> Self {
         if let Some(item) = item(&json_of(&default)) {
