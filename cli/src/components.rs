@@ -151,6 +151,23 @@ fn turn(rotation: Quat) -> Json {
     json!({ "axis": vector(axis), "degrees": number(radians.to_degrees()) })
 }
 
+/// A value on one line as scene files write it.
+pub(crate) fn inline(value: &Json) -> String {
+    match value {
+        Json::Object(fields) if fields.is_empty() => String::from("{}"),
+        Json::Object(fields) => {
+            let fields = fields.iter();
+            let entries = fields.map(|(key, value)| format!("{key} = {}", inline(value)));
+            format!("{{ {} }}", entries.collect::<Vec<_>>().join(", "))
+        }
+        Json::Array(items) => {
+            let items: Vec<String> = items.iter().map(inline).collect();
+            format!("[{}]", items.join(", "))
+        }
+        other => other.to_string(),
+    }
+}
+
 fn vector(vector: Vec3) -> Json {
     vector.to_array().map(number).to_vec().into()
 }
@@ -196,6 +213,15 @@ mod tests {
         assert_eq!(of("body")["gravity-scale"], 0.5);
         assert_eq!(of("body")["motion"], "dynamic");
         assert_eq!(of("transform")["translation"][0], 1.5);
+    }
+
+    #[test]
+    fn values_on_one_line_have_the_form_of_scene_files() {
+        let boxes = json!([{ "center": [0, 0.5, 0], "size": [1, 1, 1] }, {}, "a\n", null]);
+        assert_eq!(
+            inline(&boxes),
+            r#"[{ center = [0, 0.5, 0], size = [1, 1, 1] }, {}, "a\n", null]"#
+        );
     }
 
     #[test]

@@ -250,6 +250,6 @@ fn plain(value: &Json) -> String {
             let items: Vec<String> = items.iter().map(Json::to_string).collect();
             items.join(", ")
         }
-        other => other.to_string(),
+        other => components::inline(other),
     }
 }

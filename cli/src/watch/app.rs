@@ -313,6 +313,6 @@ fn shortly(value: &Json) -> String {
             let items: Vec<String> = items.iter().map(shortly).collect();
             items.join(", ")
         }
-        other => other.to_string(),
+        other => components::inline(other),
     }
 }

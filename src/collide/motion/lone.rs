@@ -229,7 +229,7 @@ impl Lone {
         let pieces = threads.pieces(dynamic.len(), PIECE);
         clear_lists(&mut self.near, pieces);
         let lists = &mut self.near[..pieces];
-        // So that steady frames allocate nothing, whatever comes near.
+        // So that steady frames allocate nothing, however many bodies come near.
         lists.iter_mut().for_each(|list| list.reserve(most + 2));
         self.called.reserve(self.flyers.len());
         threads.divide(dynamic.leaves(), lists, |leaves, list| {
