@@ -198,7 +198,7 @@ async fn an_entity_is_found_by_name_and_by_a_click_with_contacts_and_values() {
         assert!(told.contains(other.as_str().expect("a name")), "{told}");
     }
     assert!(
-        told.contains("mass 1\n") && told.contains("motion Dynamic\n"),
+        told.contains("mass 1\n") && told.contains("motion dynamic\n"),
         "{told}"
     );
     let at = &seen["components"]["transform"]["translation"];
