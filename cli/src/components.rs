@@ -1,4 +1,4 @@
-//! The components of an entity under the keys of scene files, so that a value can be copied from one into the other.
+//! The components of an entity, under the keys of scene files.
 
 use crate::failure::Failure;
 use gerust::collide::{Aabb, Body, Collider, Layers, Motion};
@@ -142,7 +142,7 @@ fn of_one(own: &Aabb) -> Map<String, Json> {
     ])
 }
 
-/// A rotation as an axis and degrees. No turn has any axis; y is as good as each other one.
+/// A rotation as an axis and degrees. Where nothing turns, any axis is right; y is chosen.
 fn turn(rotation: Quat) -> Json {
     let (axis, radians) = match rotation.xyz() == Vec3::ZERO {
         true => (Vec3::Y, 0.0),

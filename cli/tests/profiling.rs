@@ -272,7 +272,7 @@ fn impossible_requests_are_reported_with_a_remedy() {
         (&["--budget", "soon"], "write milliseconds above 0"),
         (
             &["--budget", "foreman=1"],
-            "unknown system `foreman`, which was to get a budget; the systems are",
+            "unknown system `foreman` in a budget; the systems are",
         ),
         (
             &["--warm-up", "600"],

@@ -105,7 +105,7 @@ mod tests {
     }
 
     #[test]
-    fn what_is_no_toml_or_holds_cannot_shrink() {
+    fn a_scene_that_holds_or_has_faults_cannot_shrink() {
         let registry = Registry::standard();
         let mut shrinker = Shrinker::new(&registry, || Ok(Runtime::new()));
         let error = shrinker.shrink(TEXT, "t.toml").expect_err("nothing fails");

@@ -50,7 +50,7 @@ pub(super) fn set(run: &mut SceneRun<'_>, budgets: &[BudgetOption]) -> Result<()
                 schedule.systems().map(|system| system.name()),
             );
             return Err(Failure::other(format!(
-                "unknown system `{system}`, which was to get a budget; {fix}"
+                "unknown system `{system}` in a budget; {fix}"
             )));
         }
         run.runtime_mut()

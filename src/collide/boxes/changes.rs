@@ -55,7 +55,7 @@ impl Boxes {
         }
     }
 
-    /// Notes that a body can meet nothing in this frame, and where it is to be at its end: if it is there then, it touches nothing.
+    /// Notes that a body can meet nothing in this frame, and its box at the end of it. A box that is found there touches nothing.
     pub(in crate::collide) fn note_lone(&mut self, slot: Slot, end: &Aabb) {
         let at = slot as usize;
         if at >= self.lone_ends.len() {
@@ -65,7 +65,7 @@ impl Boxes {
         self.lone.grow_and_insert(at);
     }
 
-    /// Whether a box is that of a lone body where it is to be.
+    /// Whether a lone body has this box at the end of the frame.
     pub(super) fn is_lone_at(&self, slot: Slot, aabb: &Aabb) -> bool {
         self.lone.contains(slot as usize) && self.lone_ends[slot as usize] == *aabb
     }

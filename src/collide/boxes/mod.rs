@@ -131,7 +131,7 @@ pub struct Boxes {
     /// By slot: whether it is another than when contacts were last found.
     changed: FixedBitSet,
     changed_slots: Vec<Slot>,
-    /// By slot: where lone bodies are to be at the end of the frame, and which are lone.
+    /// By slot: the boxes of lone bodies at the end of the frame, and whether a body is lone.
     lone_ends: Vec<Aabb>,
     lone: FixedBitSet,
     /// How many slots are not free.

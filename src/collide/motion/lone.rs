@@ -38,7 +38,7 @@ const PIECE: usize = if cfg!(test) { 4 } else { 2_048 };
 /// If most bodies were not lone, this many frames pass before the next search for lone ones: twice as many each time.
 const FIRST_PAUSE: u32 = 16;
 const LONGEST_PAUSE: u32 = 256;
-/// Bodies that reach farther than this, in averages, are movers: the search around lone bodies covers as much.
+/// A body that reaches farther than this many times the average becomes a mover, because the search around lone bodies reaches as far.
 const MOST_REACH: f64 = 2.0;
 /// The dynamic boxes among the trees.
 const DYNAMIC: usize = TREES - 1;
@@ -57,7 +57,7 @@ pub(super) struct Flyer {
 }
 
 impl Flyer {
-    /// `None` if the body is none of one solid box that is where its transform says and moves; then it becomes a mover.
+    /// Returns `None` unless the body has a single solid box, is where its transform says, and moves; then it becomes a mover.
     pub(super) fn of(
         (entity, transform, body): (Entity, &Transform, &Body),
         placement: &WorldTransform,
@@ -175,7 +175,7 @@ impl Lone {
         threads: &Threads,
     ) {
         let all = self.flyers.len();
-        // A restitution above one is refused, but what has it reaches farther than a flyer counts on.
+        // A body with a restitution above 1 is refused, but widens the regions of all others.
         if all < FEW || most_restitution > 1.0 {
             return;
         }
@@ -254,7 +254,7 @@ impl Lone {
         self.near.iter().all(|list| list.len() <= most)
     }
 
-    /// Lets those be movers that may come into a region.
+    /// Makes movers of the lone bodies that may come into a region.
     #[inline]
     pub(super) fn call(&mut self, region: &Aabb, boxes: &Boxes) {
         if self.count == 0 {

@@ -85,6 +85,8 @@ impl<N: Into<String>, V: Into<String>> Extend<(N, V)> for Parameters {
     }
 }
 
+/// Collects pairs of a name and a value.
+///
 /// # Example
 ///
 /// ```
