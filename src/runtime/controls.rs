@@ -1,6 +1,6 @@
 //! Control inputs by name, from any source.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, btree_map};
 
 /// How far control inputs are moved: levers, buttons and sticks by names of your own. A global; add it to the world to use it.
 ///
@@ -46,10 +46,23 @@ struct Control {
 /// As [`Controls::iter`].
 impl<'c> IntoIterator for &'c Controls {
     type Item = (&'c str, f32);
-    type IntoIter = std::vec::IntoIter<(&'c str, f32)>;
+    type IntoIter = ControlIter<'c>;
 
-    fn into_iter(self) -> Self::IntoIter {
-        self.iter().collect::<Vec<_>>().into_iter()
+    fn into_iter(self) -> ControlIter<'c> {
+        ControlIter(self.controls.iter())
+    }
+}
+
+/// Yields the controls; see [`Controls::iter`].
+#[derive(Clone, Debug)]
+pub struct ControlIter<'c>(btree_map::Iter<'c, String, Control>);
+
+impl<'c> Iterator for ControlIter<'c> {
+    type Item = (&'c str, f32);
+
+    fn next(&mut self) -> Option<Self::Item> {
+        let (name, control) = self.0.next()?;
+        Some((name, control.now))
     }
 }
 
@@ -127,8 +140,7 @@ impl Controls {
     /// assert_eq!(controls.iter().collect::<Vec<_>>(), [("hoist", 1.0), ("slew", -0.5)]);
     /// ```
     pub fn iter(&self) -> impl Iterator<Item = (&str, f32)> {
-        let controls = self.controls.iter();
-        controls.map(|(name, control)| (name.as_str(), control.now))
+        self.into_iter()
     }
 
     /// Saves the current values as the previous ones. The runtime calls it at the end of each frame; tests of single systems call it.

@@ -8,7 +8,7 @@ mod kit;
 mod pacing;
 mod standard;
 
-pub use controls::Controls;
+pub use controls::{ControlIter, Controls};
 #[cfg(feature = "scene")]
 pub(crate) use frame_loop::LONGEST_STEP;
 pub use frame_loop::Runtime;

@@ -269,14 +269,9 @@ fn push_parts(
     is_flat: bool,
 ) {
     let layer = collider.layer();
-    movers.parts.extend(collider.boxes().iter().map(|own| {
-        let placed = PlacedBox::new(own, map);
-        Part {
-            placed: if is_flat { placed.flat() } else { placed },
-            slot,
-            layer,
-        }
-    }));
+    let own = collider.boxes().iter();
+    let parts = own.map(|own| Part::new(own, map, (slot, layer), is_flat));
+    movers.parts.extend(parts);
 }
 
 impl Movers {

@@ -15,7 +15,7 @@ use crate::collide::body::{Body, Motion};
 use crate::collide::boxes::{Boxes, Slot, TREES};
 use crate::collide::collider::Collider;
 use crate::collide::contacts::slack;
-use crate::collide::placed::{ENDLESS, PlacedBox, ROUNDING};
+use crate::collide::placed::{ENDLESS, ROUNDING};
 use crate::collide::refused::can_move;
 use crate::collide::threads::{Threads, clear_lists, in_parts};
 use crate::space::{Transform, WorldTransform};
@@ -74,13 +74,8 @@ impl Flyer {
         if !is_single || !is_up_to_date || !can_move(body) {
             return None;
         }
-        let placed = PlacedBox::new(own, placement.affine());
-        let placed = if boxes.is_flat() {
-            placed.flat()
-        } else {
-            placed
-        };
-        let here = placed.at(start);
+        let own = Part::new(own, placement.affine(), (slot, item.layer), boxes.is_flat());
+        let here = own.at(start);
         let pull = gravity * body.gravity_scale;
         if here != item.aabb || !start.is_finite() || !pull.is_finite() {
             return None;
@@ -93,13 +88,8 @@ impl Flyer {
             pull,
             region,
         };
-        let part = Part {
-            placed,
-            slot,
-            layer: item.layer,
-        };
-        let end = fly_alone(&outset, &[part], seconds);
-        let there = placed.at(end.place);
+        let end = fly_alone(&outset, &[own], seconds);
+        let there = own.at(end.place);
         let is_within = region.min.cmple(there.min).all() && there.max.cmple(region.max).all();
         // One that stays may come to rest, which lone bodies do not.
         if end.place == start || !is_within {

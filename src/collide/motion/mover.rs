@@ -8,7 +8,7 @@ use crate::collide::boxes::Slot;
 use crate::collide::layers::{Layer, Layers};
 use crate::collide::placed::PlacedBox;
 use crate::store::Entity;
-use glam::Vec3;
+use glam::{Affine3A, Vec3};
 use rustc_hash::FxHashMap;
 use std::ops::Range;
 
@@ -22,6 +22,21 @@ pub(super) struct Part {
 }
 
 impl Part {
+    /// A box of an entity under a placement; of a scene of two dimensions, without end along z.
+    pub(super) fn new(
+        own: &Aabb,
+        map: &Affine3A,
+        (slot, layer): (Slot, Layer),
+        is_flat: bool,
+    ) -> Self {
+        let placed = PlacedBox::new(own, map);
+        Self {
+            placed: if is_flat { placed.flat() } else { placed },
+            slot,
+            layer,
+        }
+    }
+
     #[inline]
     pub(super) fn at(&self, place: Vec3) -> Aabb {
         self.placed.at(place)

@@ -1,7 +1,8 @@
 //! The walk over all rows of all matching tables.
 
-use super::conditions::Condition;
-use super::items::Pattern;
+use super::Rows;
+use super::conditions::{Condition, Conditions};
+use super::items::{Items, Pattern};
 use super::matches::Matches;
 use crate::store::entity::TableId;
 use crate::store::table::Tables;
@@ -207,5 +208,53 @@ impl<'s, P: Pattern, C: Condition> Iterator for RowIter<'s, '_, P, C> {
             folded = rows.fold(folded, &mut f);
         }
         folded
+    }
+}
+
+/// As [`Rows::iter`].
+///
+/// # Example
+///
+/// ```
+/// let mut world = gerust::World::new();
+/// world.spawn((2_u8,));
+/// for weight in &world.rows::<&u8>() {
+///     assert_eq!(*weight, 2);
+/// }
+/// ```
+impl<'r, 'w, I: Items, C: Conditions> IntoIterator for &'r Rows<'w, I, C> {
+    type Item = <I::Shared as Pattern>::Item<'r>;
+    type IntoIter = RowIter<'r, 'w, I::Shared, C>;
+
+    #[inline(always)]
+    fn into_iter(self) -> Self::IntoIter {
+        self.count_visit();
+        RowIter::new(self.tables_shared())
+    }
+}
+
+/// As [`Rows::iter_mut`].
+///
+/// # Example
+///
+/// ```
+/// let mut world = gerust::World::new();
+/// let pallet = world.spawn((2_u8,));
+/// for weight in &mut world.rows_mut::<&mut u8>() {
+///     *weight += 1;
+/// }
+/// assert_eq!(*world.get::<u8>(pallet)?, 3);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+impl<'r, 'w, I: Items, C: Conditions> IntoIterator for &'r mut Rows<'w, I, C> {
+    type Item = I::Item<'r>;
+    type IntoIter = RowIter<'r, 'w, I, C>;
+
+    #[inline(always)]
+    fn into_iter(self) -> Self::IntoIter {
+        self.count_visit();
+        let tables = self.tables_mut();
+        tables.mark_all();
+        RowIter::new(tables)
     }
 }

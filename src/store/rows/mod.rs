@@ -84,54 +84,6 @@ pub struct Rows<'w, I: Items, C: Conditions = ()> {
     conditions: PhantomData<fn() -> C>,
 }
 
-/// As [`Rows::iter`].
-///
-/// # Example
-///
-/// ```
-/// let mut world = gerust::World::new();
-/// world.spawn((2_u8,));
-/// for weight in &world.rows::<&u8>() {
-///     assert_eq!(*weight, 2);
-/// }
-/// ```
-impl<'r, 'w, I: Items, C: Conditions> IntoIterator for &'r Rows<'w, I, C> {
-    type Item = <I::Shared as Pattern>::Item<'r>;
-    type IntoIter = RowIter<'r, 'w, I::Shared, C>;
-
-    #[inline(always)]
-    fn into_iter(self) -> Self::IntoIter {
-        self.count_visit();
-        RowIter::new(self.tables_shared())
-    }
-}
-
-/// As [`Rows::iter_mut`].
-///
-/// # Example
-///
-/// ```
-/// let mut world = gerust::World::new();
-/// let pallet = world.spawn((2_u8,));
-/// for weight in &mut world.rows_mut::<&mut u8>() {
-///     *weight += 1;
-/// }
-/// assert_eq!(*world.get::<u8>(pallet)?, 3);
-/// # Ok::<(), gerust::Error>(())
-/// ```
-impl<'r, 'w, I: Items, C: Conditions> IntoIterator for &'r mut Rows<'w, I, C> {
-    type Item = I::Item<'r>;
-    type IntoIter = RowIter<'r, 'w, I, C>;
-
-    #[inline(always)]
-    fn into_iter(self) -> Self::IntoIter {
-        self.count_visit();
-        let tables = self.tables_mut();
-        tables.mark_all();
-        RowIter::new(tables)
-    }
-}
-
 impl<I: Items, C: Conditions> fmt::Debug for Rows<'_, I, C> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("Rows")
