@@ -84,8 +84,11 @@ pub(crate) enum Kind {
         reason: &'static str,
     },
     #[cfg(feature = "snapshot")]
-    #[error("the value and its type do not fit: {0}")]
-    BadDatum(String),
+    #[error("the value cannot be written as data: {0}; give maps keys that are texts")]
+    UnwritableDatum(String),
+    #[cfg(feature = "snapshot")]
+    #[error("the data cannot be read as this type: {0}; read it as the type that wrote it")]
+    UnreadableDatum(String),
     #[error(
         "the world has no global `{global}`; put one in with `set_global` before it is asked for"
     )]

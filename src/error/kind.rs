@@ -103,7 +103,7 @@ impl Error {
                 ErrorKind::Snapshot
             }
             #[cfg(feature = "snapshot")]
-            Kind::BadDatum(_) => ErrorKind::InvalidData,
+            Kind::UnwritableDatum(_) | Kind::UnreadableDatum(_) => ErrorKind::InvalidData,
             #[cfg(feature = "gltf")]
             Kind::BadGltf { .. } => ErrorKind::InvalidFile,
             #[cfg(feature = "export")]

@@ -54,6 +54,14 @@ impl<'c> IntoIterator for &'c Controls {
 }
 
 /// Yields the controls; see [`Controls::iter`].
+///
+/// # Example
+///
+/// ```
+/// let mut controls = gerust::runtime::Controls::default();
+/// controls.set("slew", 0.5);
+/// assert_eq!((&controls).into_iter().next(), Some(("slew", 0.5)));
+/// ```
 #[derive(Clone, Debug)]
 pub struct ControlIter<'c>(btree_map::Iter<'c, String, Control>);
 

@@ -47,6 +47,22 @@ pub enum RecordingErrorKind {
 }
 
 /// The kind of a [`ResumeError`](super::ResumeError).
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::scene::{Recording, RecordingWriter, Registry, ResumeErrorKind, Scene};
+///
+/// let registry = Registry::standard();
+/// let scene = Scene::parse("title = 't'\nframes = 1\n", "t.toml", &registry)?;
+/// let run = scene.start(Runtime::new())?;
+/// let bytes = RecordingWriter::begin(Vec::new(), &run)?.finish(&run)?;
+/// let recording = Recording::from_bytes(bytes, "t.rec")?;
+/// let error = recording.restore_into(&mut Runtime::new(), &registry, 7).unwrap_err();
+/// assert_eq!(error.kind(), ResumeErrorKind::Recording);
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
 #[non_exhaustive]
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 pub enum ResumeErrorKind {
@@ -57,6 +73,18 @@ pub enum ResumeErrorKind {
 }
 
 /// The kind of a [`ShrinkError`](super::ShrinkError).
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust::scene::{Registry, ShrinkErrorKind, Shrinker};
+///
+/// let registry = Registry::standard();
+/// let mut shrinker = Shrinker::new(&registry, || Ok(Runtime::new()));
+/// let error = shrinker.shrink("title = 't'\nframes = 1\n", "t.toml").unwrap_err();
+/// assert_eq!(error.kind(), ShrinkErrorKind::HasNoFailure);
+/// ```
 #[non_exhaustive]
 #[derive(Clone, Copy, PartialEq, Eq, Hash, Debug)]
 pub enum ShrinkErrorKind {

@@ -25,7 +25,9 @@ use std::fmt;
 /// assert_eq!(datum.at("tonnes").expect("it is a field").read::<f64>()?, 20.5);
 /// assert_eq!(datum.at("from.1").expect("there are two").to_string(), r#""yard""#);
 /// assert_eq!(datum.read::<Load>()?.from[0], "ship");
-/// assert!(datum.read::<f64>().is_err());
+/// assert_eq!(datum.at("from.1").expect("there are two").as_str(), Some("yard"));
+/// let error = datum.read::<f64>().unwrap_err();
+/// assert!(error.to_string().starts_with("the data cannot be read as this type: "));
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
@@ -41,7 +43,7 @@ impl Datum {
     pub fn of(value: &(impl Serialize + ?Sized)) -> Result<Self, Error> {
         serde_json::to_value(value)
             .map(Self)
-            .map_err(|error| Error::from(Kind::BadDatum(error.to_string())))
+            .map_err(|error| Error::from(Kind::UnwritableDatum(error.to_string())))
     }
 
     /// Reads the value as a type.
@@ -50,7 +52,8 @@ impl Datum {
     ///
     /// If the data does not fit the type: a field is missing or of another type.
     pub fn read<T: DeserializeOwned>(&self) -> Result<T, Error> {
-        T::deserialize(&self.0).map_err(|error| Error::from(Kind::BadDatum(error.to_string())))
+        T::deserialize(&self.0)
+            .map_err(|error| Error::from(Kind::UnreadableDatum(error.to_string())))
     }
 
     /// A field at a path, such as `translation.0`: names of fields and numbers of items, counted from 0, with dots in between.
