@@ -148,13 +148,13 @@ pub(crate) enum Kind {
         other: &'static str,
     },
     #[error(
-        "system `{system}` is to run {word} `{target}`, but no other system has that name or label; those of its phase are {known}"
+        "system `{system}` is to run {word} `{target}`, but no other system has that name or label; {fix}"
     )]
     UnknownOrder {
         system: String,
         word: &'static str,
         target: String,
-        known: String,
+        fix: String,
     },
     #[error(
         "the systems of phase {phase} are ordered in a circle: {cycle}; take out one of {statements}"

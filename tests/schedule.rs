@@ -211,7 +211,7 @@ fn orders_that_cannot_hold_are_reported_before_a_frame_runs() {
             plain("steer"),
             nothing("wake").after("stear").takes::<()>().runs(|()| ()),
         ]),
-        "system `wake` is to run after `stear`, but no other system has that name or label; those of its phase are `steer`"
+        "system `wake` is to run after `stear`, but no other system has that name or label; did you mean `steer`?"
     );
     let react = nothing("alarm").phase(Phase::React).before("steer");
     assert_eq!(

@@ -5,6 +5,7 @@ use super::precedence::Precedence;
 use crate::error::{Error, Kind};
 use crate::schedule::phase::Phase;
 use crate::schedule::rules::{OrderWish, OrderWord};
+use crate::suggest::suggest;
 use std::collections::VecDeque;
 
 /// A pair of systems of one phase with a stated order.
@@ -87,28 +88,28 @@ fn no_target(
             system: system.name.to_owned(),
             word: wish.word.name(),
             target: wish.target.clone(),
-            known: known_names(phase, system.name, all),
+            fix: suggest(
+                &wish.target,
+                "names and labels of the phase",
+                known_names(phase, system.name, all),
+            ),
         },
     })
 }
 
 /// The names and labels of a phase, but for one system.
-fn known_names(phase: Phase, but: &str, all: &[(Phase, Vec<Candidate<'_>>)]) -> String {
-    let mut known: Vec<String> = all
-        .iter()
-        .filter(|(other, _)| *other == phase)
+fn known_names<'a>(
+    phase: Phase,
+    but: &'a str,
+    all: &'a [(Phase, Vec<Candidate<'_>>)],
+) -> impl Iterator<Item = &'a str> {
+    all.iter()
+        .filter(move |(other, _)| *other == phase)
         .flat_map(|(_, systems)| systems)
-        .filter(|system| system.name != but)
+        .filter(move |system| system.name != but)
         .flat_map(|system| {
             std::iter::once(system.name).chain(system.labels.iter().map(String::as_str))
         })
-        .map(|name| format!("`{name}`"))
-        .collect();
-    known.dedup();
-    match known.is_empty() {
-        true => String::from("none"),
-        false => known.join(", "),
-    }
 }
 
 /// The order that the stated pairs make.
