@@ -50,6 +50,7 @@ pub(crate) fn placement_of(world: &World, entity: Entity) -> Option<Json> {
 
 fn of_body(body: &Body) -> Json {
     json!({
+        "carried": vector(body.carried),
         "friction": number(body.friction),
         "gravity-scale": number(body.gravity_scale),
         "mass": number(body.mass),

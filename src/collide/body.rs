@@ -31,8 +31,9 @@ pub enum Motion {
 /// entity; the body stays where it is. An infinite mass is allowed: such a body is never moved by others.
 ///
 /// Velocity is in world space, also for a body that has a parent. What stands on a kinematic body, or hangs below any body, is
-/// taken along by it, up to what is in the way. The velocity of such a rider counts from that of its carrier; when it leaves, it
-/// keeps the velocity that it has in the world. Boxes below a dynamic body that have no body of their own are parts of it; a
+/// taken along by it, up to what is in the way. The velocity of such a rider counts from that of its carrier, which the step
+/// writes into [`carried`](Self::carried). A rider that leaves its carrier, or whose carrier is despawned or switched off, keeps
+/// the velocity that it has in the world. Boxes below a dynamic body that have no body of their own are parts of it; a
 /// dynamic body below another dynamic one moves by itself.
 ///
 /// # Example
@@ -68,6 +69,10 @@ pub struct Body {
     pub restitution: f32,
     /// How much a face holds it back along the face, as a share of the force across (Coulomb's coefficient); 0 unless set.
     pub friction: f32,
+    /// The velocity of what carries it, in metres per second in world space; zero if nothing does. The step writes it in each
+    /// frame, and reads it only to give it to a body that is no longer carried.
+    #[cfg_attr(feature = "snapshot", serde(default))]
+    pub carried: Vec3,
 }
 
 impl Default for Body {
@@ -79,6 +84,7 @@ impl Default for Body {
             mass: 1.0,
             restitution: 0.0,
             friction: 0.0,
+            carried: Vec3::ZERO,
         }
     }
 }
@@ -107,6 +113,31 @@ impl Body {
             velocity,
             ..Self::default()
         }
+    }
+
+    /// How fast it moves in the world, in metres per second: its own velocity and that of what carries it.
+    ///
+    /// # Example
+    ///
+    /// A pallet that lies still on a barge moves as fast as the barge.
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let deck = Collider::solid(Aabb::from_center(Vec3::NEG_Y, Vec3::new(5.0, 1.0, 5.0)));
+    /// runtime.world_mut().spawn((Transform::default(), deck, Body::kinematic(Vec3::X)));
+    /// let cube = Collider::solid(Aabb::from_center(Vec3::Y * 0.5, Vec3::splat(0.5)));
+    /// let pallet = runtime.world_mut().spawn((Transform::default(), cube, Body::dynamic()));
+    /// runtime.run_frames(3)?;
+    /// let body = runtime.world().get::<Body>(pallet)?;
+    /// assert_eq!(body.velocity, Vec3::ZERO);
+    /// assert!(body.world_velocity().abs_diff_eq(Vec3::X, 1e-4));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn world_velocity(&self) -> Vec3 {
+        self.velocity + self.carried
     }
 
     /// The same body with another velocity.

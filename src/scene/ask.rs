@@ -250,6 +250,7 @@ impl Asked<'_> {
                         Motion::Dynamic => "dynamic",
                     },
                     "velocity": vector(body.velocity),
+                    "carried": vector(body.carried),
                     "gravity-scale": body.gravity_scale,
                     "mass": body.mass,
                     "restitution": body.restitution,

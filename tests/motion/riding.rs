@@ -2,6 +2,7 @@
 
 use super::*;
 use gerust::runtime::{Follow, Route, Spin, Velocity};
+use proptest::prelude::*;
 
 const PLATFORM: Vec3 = Vec3::new(3.0, 0.1, 3.0);
 
@@ -290,5 +291,189 @@ fn what_is_carried_fast_hits_what_is_in_its_way() {
             assert!(!own.overlaps(&other) && own.max.x <= other.min.x + 1e-3);
         }
         assert!(velocity_of(&runtime, floating).x > 0.0);
+    }
+}
+
+#[test]
+fn a_stack_whose_carrier_is_gone_keeps_the_speed_it_had_on_it() {
+    type End = fn(&mut World, Entity);
+    let ends: [(&str, End); 3] = [
+        ("despawned", |world, deck| {
+            world.despawn(deck).expect("it is alive");
+        }),
+        ("without its collider", |world, deck| {
+            world.detach::<Collider>(deck).expect("it is alive");
+        }),
+        ("teleported", |world, deck| {
+            let transform = world.get_mut::<Transform>(deck).expect("it is alive");
+            transform.translation = Vec3::splat(1e3);
+        }),
+    ];
+    for (name, end) in ends {
+        let mut runtime = Runtime::new();
+        let deck = Aabb::from_center(Vec3::ZERO, PLATFORM);
+        let deck = spawn_body(&mut runtime, deck, Body::kinematic(Vec3::X * 3.0));
+        let crates = stack(&mut runtime, Vec3::ZERO);
+        runtime.settle().expect("nothing fails");
+        runtime.run_frames(30).expect("nothing fails");
+        let before: Vec<Vec3> = crates.iter().map(|&id| place_of(&runtime, id)).collect();
+        end(runtime.world_mut(), deck);
+        runtime.run_frames(30).expect("nothing fails");
+        for (&id, before) in crates.iter().zip(before) {
+            let body = *runtime.world().get::<Body>(id).expect("it is alive");
+            assert!((body.velocity.x - 3.0).abs() < 1e-3, "{name}: {body:?}");
+            assert_eq!(body.carried, Vec3::ZERO, "{name}");
+            let way = place_of(&runtime, id) - before;
+            assert!((way.x - 1.5).abs() < 1e-2, "{name}: {way}");
+            assert!((way.y + 9.81 / 8.0).abs() < 0.05, "{name}: {way}");
+        }
+    }
+}
+
+#[test]
+fn a_stack_stops_with_its_carrier() {
+    let mut runtime = Runtime::new();
+    let deck = Aabb::from_center(Vec3::ZERO, PLATFORM);
+    let deck = spawn_body(&mut runtime, deck, Body::kinematic(Vec3::X * 3.0));
+    let crates = stack(&mut runtime, Vec3::ZERO);
+    runtime.settle().expect("nothing fails");
+    runtime.run_frames(30).expect("nothing fails");
+    for &id in &crates {
+        let body = *runtime.world().get::<Body>(id).expect("it is alive");
+        assert!(body.carried.abs_diff_eq(Vec3::X * 3.0, 1e-4), "{body:?}");
+    }
+    let body = runtime.world_mut().get_mut::<Body>(deck);
+    body.expect("it is alive").velocity = Vec3::ZERO;
+    runtime.run_frames(1).expect("nothing fails");
+    let places: Vec<Vec3> = crates.iter().map(|&id| place_of(&runtime, id)).collect();
+    runtime.run_frames(30).expect("nothing fails");
+    for (&id, place) in crates.iter().zip(places) {
+        let body = *runtime.world().get::<Body>(id).expect("it is alive");
+        assert_eq!((body.velocity, body.carried), (Vec3::ZERO, Vec3::ZERO));
+        assert!(place_of(&runtime, id).abs_diff_eq(place, 1e-5));
+    }
+}
+
+#[test]
+fn what_hung_below_a_carrier_keeps_its_speed_when_it_is_cut_off() {
+    for is_despawned in [false, true] {
+        let mut runtime = weightless();
+        let barge = Body::kinematic(Vec3::X * 3.0);
+        let barge = runtime.world_mut().spawn((Transform::default(), barge));
+        let own = Collider::solid(cube(0.5));
+        let hung = (Transform::at(0.0, 2.0, 0.0), own, Body::dynamic());
+        let hung = runtime.world_mut().spawn(hung);
+        let world = runtime.world_mut();
+        world.link(hung, barge).expect("both are alive");
+        runtime.run_frames(10).expect("nothing fails");
+        let before = world_place(&runtime, hung);
+        let world = runtime.world_mut();
+        world.unlink_in_place(hung).expect("it is alive");
+        if is_despawned {
+            world.despawn(barge).expect("it is alive");
+        }
+        runtime.run_frames(60).expect("nothing fails");
+        let way = world_place(&runtime, hung) - before;
+        assert!(way.abs_diff_eq(Vec3::X * 3.0, 1e-3), "{way}");
+        assert!(velocity_of(&runtime, hung).abs_diff_eq(Vec3::X * 3.0, 1e-4));
+    }
+}
+
+#[cfg(feature = "snapshot")]
+#[test]
+fn a_lift_treats_its_riders_the_same_after_a_restore() {
+    // A restored world remembers how fast each rider was carried: whether a lift outruns gravity depends on it.
+    let lift_at = |runtime: &mut Runtime, lift: Entity, frame: u8| {
+        let body = runtime.world_mut().get_mut::<Body>(lift);
+        body.expect("it is alive").velocity.y = f32::from(frame) * -0.3;
+        runtime.run_frames(1).expect("nothing fails");
+    };
+    let start = || {
+        let mut runtime = Runtime::new();
+        let deck = Aabb::from_center(Vec3::ZERO, PLATFORM);
+        let lift = spawn_body(&mut runtime, deck, Body::kinematic(Vec3::ZERO));
+        stack(&mut runtime, Vec3::ZERO);
+        runtime.run_frames(5).expect("nothing fails");
+        (runtime, lift)
+    };
+    for restored_at in 1..30_u8 {
+        let (mut kept, lift) = start();
+        for frame in 1..=restored_at {
+            lift_at(&mut kept, lift, frame);
+        }
+        let snapshot = kept.world().snapshot().expect("all is registered");
+        let (mut other, _) = start();
+        other.world_mut().restore(&snapshot).expect("it is sound");
+        other.settle().expect("nothing fails");
+        for frame in restored_at + 1..40 {
+            lift_at(&mut kept, lift, frame);
+            lift_at(&mut other, lift, frame);
+            let digests = [&kept, &other].map(|runtime| runtime.world().digest());
+            let [kept, other] = digests.map(|digest| digest.expect("all is registered"));
+            assert_eq!(kept, other, "restored after {restored_at}, at {frame}");
+        }
+    }
+}
+
+#[test]
+fn a_stack_that_appears_on_a_moving_platform_rides_it() {
+    // No frame has found the contacts yet when the platform takes the stack along first.
+    for velocity in [
+        Vec3::new(1.9, 0.6, 0.0),
+        Vec3::new(-4.0, 0.0, 1.0),
+        Vec3::new(0.5, -1.0, 0.0),
+    ] {
+        let mut runtime = Runtime::new();
+        let deck = Aabb::from_center(Vec3::ZERO, PLATFORM);
+        let deck = spawn_body(&mut runtime, deck, Body::kinematic(velocity));
+        let crates = stack(&mut runtime, Vec3::ZERO);
+        runtime.run_frames(60).expect("nothing fails");
+        let before = apart(&runtime, &crates, deck);
+        runtime.run_frames(240).expect("nothing fails");
+        assert_still_there(&apart(&runtime, &crates, deck), &before);
+        for id in crates {
+            assert_eq!(velocity_of(&runtime, id), Vec3::ZERO, "on {velocity}");
+        }
+    }
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(128))]
+
+    /// A platform makes nothing faster than it is itself, however bodies come to it, hop on it and leave it.
+    #[test]
+    fn a_platform_makes_nothing_faster_than_itself(
+        (velocity, gaps) in (
+            (-5.0_f32..5.0, -3.0_f32..3.0, -5.0_f32..5.0).prop_map(Vec3::from),
+            proptest::collection::vec((prop_oneof![Just(0.0_f32), 0.0_f32..0.2], -0.3_f32..0.3), 1..8),
+        ),
+        settles in proptest::bool::ANY,
+    ) {
+        let mut runtime = Runtime::new();
+        let deck = Aabb::from_center(Vec3::ZERO, PLATFORM);
+        spawn_body(&mut runtime, deck, Body::kinematic(velocity));
+        let mut top = 0.1;
+        let mut bodies = Vec::new();
+        for (gap, aside) in gaps {
+            let place = Vec3::new(aside, top + gap + 0.25, 0.0);
+            bodies.push(spawn_body(&mut runtime, cube(0.25).moved(place), Body::dynamic()));
+            top += gap + 0.5;
+        }
+        if settles {
+            runtime.settle().expect("nothing fails");
+        }
+        for frame in 0..180 {
+            runtime.run_frames(1).expect("nothing fails");
+            for &id in &bodies {
+                let body = *runtime.world().get::<Body>(id).expect("it is alive");
+                let speed = body.world_velocity();
+                let (least, most) = (velocity.min(Vec3::ZERO), velocity.max(Vec3::ZERO));
+                let is_within = |axis: usize| {
+                    (least[axis] - 0.01..=most[axis] + 0.01).contains(&speed[axis])
+                };
+                let is_lifted = speed.y <= most.y + 0.01;
+                prop_assert!(is_within(0) && is_within(2) && is_lifted, "{speed} on {velocity} at {frame}");
+            }
+        }
     }
 }

@@ -3,8 +3,10 @@
 mod by_hand;
 mod free;
 mod layouts;
+mod pile_by_hand;
 mod pit;
 mod plain;
+mod promises;
 mod slide;
 
 use crate::harness::Table;
@@ -28,6 +30,7 @@ pub(crate) fn rows(table: &mut Table) {
     slide::rows(table);
     free::rows(table);
     pit::row(table);
+    promises::rows(table);
 }
 
 /// All boxes move by a little, then all pairs are found: ours against the best of three plain finders.

@@ -1,5 +1,6 @@
 //! Boxes that are thrown into a closed pit.
 
+use super::pile_by_hand::PileByHand;
 use crate::harness::Table;
 use gerust::collide::{Among, Boxes};
 use gerust::prelude::*;
@@ -31,7 +32,8 @@ pub(super) fn row(table: &mut Table) {
     }
     let mut random = StdRng::seed_from_u64(7);
     let own = Aabb::from_center(Vec3::ZERO, Vec3::splat(0.25));
-    let mut times = Vec::new();
+    let mut by_hand = PileByHand::default();
+    let (mut times, mut times_by_hand) = (Vec::new(), Vec::new());
     let (mut count, mut overlaps) = (0, 0);
     for _ in 0..FRAMES {
         for _ in 0..BOXES_A_FRAME {
@@ -46,6 +48,7 @@ pub(super) fn row(table: &mut Table) {
             drop(boxes);
             if there.is_empty() {
                 count += 1;
+                by_hand.throw(place, velocity);
                 runtime.world_mut().spawn((
                     Transform::at(place.x, place.y, place.z),
                     Collider::solid(own),
@@ -59,13 +62,20 @@ pub(super) fn row(table: &mut Table) {
         let start = Instant::now();
         runtime.run_frames(1).expect("nothing fails");
         times.push(start.elapsed().as_secs_f64() * 1e3);
+        let start = Instant::now();
+        by_hand.frame();
+        times_by_hand.push(start.elapsed().as_secs_f64() * 1e3);
         let contacts = runtime.world().global::<Contacts>().expect("always there");
         overlaps += contacts
             .iter()
             .filter(|contact| contact.depth > 0.0)
             .count();
     }
+    let sum = |times: &[f64]| times.iter().sum::<f64>();
+    let ratio = sum(&times) / sum(&times_by_hand);
+    let pairs = by_hand.pairs.len();
     times.sort_unstable_by(f64::total_cmp);
+    times_by_hand.sort_unstable_by(f64::total_cmp);
     runtime.run_frames(FRAMES as u64).expect("nothing fails");
     let start = Instant::now();
     runtime.run_frames(1).expect("nothing fails");
@@ -75,4 +85,10 @@ pub(super) fn row(table: &mut Table) {
         times[FRAMES * 95 / 100]
     );
     table.figure(name, times[FRAMES / 2], 3.0, "ms, median");
+    let by_hand = times_by_hand[FRAMES / 2];
+    println!(
+        "{:<44} {by_hand:.2} ms, median, {pairs} pairs",
+        "the same by hand"
+    );
+    table.figure(&format!("{name}, by hand"), ratio, 8.0, "times");
 }

@@ -11,11 +11,14 @@ use std::time::{Duration, Instant};
 const TILES: usize = 10_000;
 /// Frames after which all crates have landed.
 const LANDED: u64 = 120;
+/// Frames after which all crates with friction are at rest.
+const RESTS: u64 = 300;
 
 pub(super) fn rows(table: &mut Table) {
     frame_row(table, "10k dynamic slide among 10k static, in ms", 0.0);
     frame_row(table, "10k dynamic rest among 10k static, in ms", 0.4);
     by_hand_row(table);
+    rest_row(table);
     threads_row(table);
 }
 
@@ -112,6 +115,38 @@ fn by_hand_row(table: &mut Table) {
     );
 }
 
+/// Frames in which all crates are at rest, against a loop that only looks whether one of them was written to.
+fn rest_row(table: &mut Table) {
+    let name = "10k at rest, one thread, by hand";
+    if !table.wants(name) {
+        return;
+    }
+    let mut runtime = scene(1, 0.4);
+    runtime.run_frames(RESTS).expect("nothing fails");
+    let known: Vec<(Transform, Body)> = runtime
+        .world_mut()
+        .rows::<(&Transform, &Body)>()
+        .iter()
+        .map(|(transform, body)| (*transform, *body))
+        .collect();
+    assert!(
+        known.iter().all(|(_, body)| body.velocity == Vec3::ZERO),
+        "all are at rest"
+    );
+    let now = known.clone();
+    table.row_timed(
+        name,
+        3.0,
+        || frame(&mut runtime),
+        || {
+            let start = Instant::now();
+            let written = now.iter().zip(&known).filter(|(now, known)| now != known);
+            assert_eq!(black_box(written.count()), 0, "nothing was written");
+            start.elapsed()
+        },
+    );
+}
+
 fn threads_row(table: &mut Table) {
     let name = "10k slide, two threads against one";
     if !table.wants(name) {
@@ -123,4 +158,24 @@ fn threads_row(table: &mut Table) {
         runtime
     });
     table.row_timed(name, 0.67, || frame(&mut two), || frame(&mut one));
+    let name = "10k slide, two threads, what is possible";
+    table.row_timed(name, 0.67, || plain_loop(2), || plain_loop(1));
+}
+
+/// Two pieces of work without shared memory: by how much two threads are faster than one on this machine, at this moment.
+fn plain_loop(threads: usize) -> Duration {
+    let piece = || {
+        let spin = |sum: f32, step: u32| (sum + step as f32).sqrt();
+        black_box((0..2_000_000).fold(black_box(1.0), spin));
+    };
+    let start = Instant::now();
+    std::thread::scope(|scope| {
+        if threads == 2 {
+            scope.spawn(piece);
+        } else {
+            piece();
+        }
+        piece();
+    });
+    start.elapsed()
 }

@@ -94,6 +94,11 @@ impl Boxes {
         self.changed.contains(slot as usize)
     }
 
+    /// Whether no box counts as changed.
+    pub(in crate::collide) fn are_unchanged(&self) -> bool {
+        self.changed_slots.is_empty()
+    }
+
     pub(in crate::collide) fn forget_changed(&mut self) {
         for slot in self.changed_slots.drain(..) {
             self.changed.set(slot as usize, false);

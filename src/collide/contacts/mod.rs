@@ -376,17 +376,22 @@ impl Contacts {
         let mut brief = std::mem::take(&mut self.brief);
         brief.retain(|contact| self.between(contact.first, contact.second).is_none());
         self.brief = brief;
+        if meetings.are_none() {
+            return;
+        }
         let mut struck = std::mem::take(&mut self.struck);
         let contacts = &mut self.current.contacts;
         let mut at = 0;
         struck.retain(|&pair| {
-            let is_over = meetings.is_awake(pair);
+            if !meetings.is_awake(pair) {
+                return true;
+            }
             at = place_from(contacts, at, pair);
             let known = contacts.get_mut(at);
-            if is_over && let Some(contact) = known.filter(|contact| contact.pair() == pair) {
+            if let Some(contact) = known.filter(|contact| contact.pair() == pair) {
                 (contact.impulse, contact.approach) = (0.0, 0.0);
             }
-            !is_over
+            false
         });
         at = 0;
         for meeting in &meetings.list {
@@ -446,8 +451,10 @@ impl Contacts {
             Some((contact, pair.slots))
         });
         let has_changed = |slot| boxes.has_changed(slot);
+        // Where no box has changed, no contact has.
+        let is_quiet = self.pairs.list.is_empty() && boxes.are_unchanged();
         self.current
-            .list_changes(found, has_changed, &mut self.changes);
+            .list_changes(found, has_changed, is_quiet, &mut self.changes);
         let all = self.current.contacts.len() + self.changes.added.len();
         self.is_crowded = all - self.changes.removed.len() > self.most_pairs;
         if self.is_crowded {

@@ -37,16 +37,21 @@ impl Changes {
 
 impl SortedContacts {
     /// Compares the contacts of the frame before with those that were found in this one: all between colliders of which one
-    /// has changed, in order. Held ones are updated; what ends and begins goes to the changes.
+    /// has changed, in order. Held ones are updated; what ends and begins goes to the changes. If it `is_quiet`, no collider has
+    /// changed.
     pub(super) fn list_changes(
         &mut self,
         found: impl Iterator<Item = (Contact, (Slot, Slot))>,
         has_changed: impl Fn(Slot) -> bool,
+        is_quiet: bool,
         changes: &mut Changes,
     ) {
         let mut found = found.peekable();
         for at in self.begun.drain(..) {
             self.contacts[at as usize].state = ContactState::Held;
+        }
+        if is_quiet {
+            return;
         }
         let entries = self.contacts.iter_mut().zip(&mut self.slots).enumerate();
         for (at, (old, slots)) in entries {
@@ -186,7 +191,7 @@ mod tests {
                     .filter(|&(a, b)| touches.rotate_left(a * 7 + b) & 1 == 1)
                     .collect();
                 let contacts = found.iter().map(|&(a, b)| (contact(a, b, frame), (a, b)));
-                list.list_changes(contacts, has_changed, &mut changes);
+                list.list_changes(contacts, has_changed, looked_at.is_empty(), &mut changes);
                 let ended = looked_at.iter().filter(|pair| !found.contains(pair) && map.contains_key(pair)).count();
                 let begun = found.iter().filter(|pair| !map.contains_key(pair)).count();
                 prop_assert_eq!((changes.removed.len(), changes.added.len()), (ended, begun));

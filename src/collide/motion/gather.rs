@@ -227,6 +227,7 @@ impl Lists {
             friction: body.friction,
             pinned: 0,
             ride: None,
+            carried: body.carried,
             obstacles: 0..0,
             region: start_box,
         };
@@ -250,12 +251,13 @@ impl Lists {
                 (false, Some(local)) => local,
                 _ => transform.translation,
             };
-            if (transform.translation, body.velocity) == (local, mover.velocity) {
+            let velocities = (mover.velocity, mover.carried);
+            if (transform.translation, (body.velocity, body.carried)) == (local, velocities) {
                 continue;
             }
             if let Some((_, transform, body, ..)) = rows.get_mut(mover.entity) {
                 transform.translation = local;
-                body.velocity = mover.velocity;
+                (body.velocity, body.carried) = velocities;
             }
         }
     }

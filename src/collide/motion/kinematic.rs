@@ -18,8 +18,6 @@ pub(super) struct Moved {
     pub(super) shift: Vec3,
     /// Where it takes what stands on it, if it has turned as well.
     map: Option<Affine3A>,
-    /// The velocity along gravity with which it moved in the frame before.
-    pub(super) fell_before: Option<f32>,
 }
 
 impl Moved {
@@ -36,15 +34,8 @@ impl Step<'_, '_> {
     /// Moves all kinematic bodies, and with them, for the rest of the step, all boxes below them.
     pub(super) fn move_kinematic(&mut self) {
         let lists = &mut *self.lists;
-        lists.fell.clear();
-        for moved in lists.moved.drain(..) {
-            let speed = moved.shift.dot(self.down) / self.seconds;
-            lists.fell.insert(self.boxes.item(moved.slot).entity, speed);
-        }
+        lists.moved.clear();
         lists.moved_slots.clear();
-        // When the world was put back, what moved before is another matter.
-        let knows_fell = !self.contacts.is_stale();
-        lists.knows_fell = std::mem::replace(&mut lists.knows_next, knows_fell) && knows_fell;
         self.take_relocated();
         for at in 0..self.lists.movers.order.len() {
             let number = self.lists.movers.order[at] as usize;
@@ -155,16 +146,7 @@ impl Step<'_, '_> {
             }
             None => {
                 lists.moved_slots.insert(slot, lists.moved.len() as u32);
-                let entity = self.boxes.item(slot).entity;
-                lists.moved.push(Moved {
-                    slot,
-                    shift,
-                    map,
-                    fell_before: match lists.fell.get(&entity) {
-                        None if lists.knows_fell => Some(0.0),
-                        known => known.copied(),
-                    },
-                });
+                lists.moved.push(Moved { slot, shift, map });
                 *swept
             }
         };

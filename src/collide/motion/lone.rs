@@ -57,7 +57,8 @@ pub(super) struct Flyer {
 }
 
 impl Flyer {
-    /// Returns `None` unless the body has a single solid box, is where its transform says, and moves; then it becomes a mover.
+    /// Returns `None` unless the body has a single solid box, is where its transform says, moves, and was not carried; then it becomes
+    /// a mover.
     pub(super) fn of(
         (entity, transform, body): (Entity, &Transform, &Body),
         placement: &WorldTransform,
@@ -71,7 +72,8 @@ impl Flyer {
         let [own] = collider.boxes() else { return None };
         let is_single = !item.is_compound && !item.is_sensor && item.motion == Motion::Dynamic;
         let is_up_to_date = item.takes_part && placement.translation() == start;
-        if !is_single || !is_up_to_date || !can_move(body) {
+        let is_free = is_single && body.carried == Vec3::ZERO;
+        if !is_free || !is_up_to_date || !can_move(body) {
             return None;
         }
         let own = Part::new(own, placement.affine(), (slot, item.layer), boxes.is_flat());

@@ -79,6 +79,11 @@ impl Meetings {
         found.ok().map(|at| &self.list[at])
     }
 
+    /// Whether motion looked at no body in this frame, and none has met another.
+    pub(in crate::collide) fn are_none(&self) -> bool {
+        self.list.is_empty() && self.awake.is_clear()
+    }
+
     /// Whether motion looked at one of two bodies in this frame.
     pub(in crate::collide) fn is_awake(&self, (a, b): (Entity, Entity)) -> bool {
         let awake = |entity: Entity| self.awake.contains(entity.index() as usize);

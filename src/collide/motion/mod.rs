@@ -202,11 +202,6 @@ struct Lists {
     moved_slots: FxHashMap<Slot, u32>,
     /// What sensors swept.
     moved_sensors: Vec<Aabb>,
-    /// How fast each of them moved along gravity in the frame before.
-    fell: FxHashMap<Entity, f32>,
-    /// Whether that is known, in this frame and in the next: not in the first one.
-    knows_fell: bool,
-    knows_next: bool,
     /// What these swept, by slot.
     pushers: BoxTree,
     pusher_slots: Vec<Slot>,

@@ -227,6 +227,7 @@ impl Step<'_, '_> {
                     && mover.ride.is_none()
                     && mover.place == mover.start
                     && mover.own_velocity == Vec3::ZERO
+                    && mover.carried == Vec3::ZERO
                     && obstacles
                         .iter()
                         .all(|obstacle| obstacle.whose == Whose::Still)

@@ -6,7 +6,7 @@
 
 use super::Step;
 use super::groups::Outcome;
-use super::mover::Ride;
+use super::mover::{Mover, Ride};
 use crate::collide::aabb::Aabb;
 use crate::collide::boxes::Slot;
 use crate::collide::contacts::LEAST_SHARE_DOWN;
@@ -37,15 +37,39 @@ impl Step<'_, '_> {
     /// Finds what takes each dynamic body along, and lets its velocity be that in the world.
     pub(super) fn find_rides(&mut self) {
         self.ride_below();
-        if self.lists.moved.is_empty() || self.contacts.is_stale() {
+        let lists = &mut *self.lists;
+        let has_work = !lists.moved.is_empty() || lists.movers.were_carried;
+        // With stale contacts it is not known what stands on what, and what was carried waits.
+        if self.contacts.is_stale() || !has_work {
             return;
         }
-        let Some((axis, sign)) = self.down_axis() else {
-            return;
-        };
-        let mut supports = std::mem::take(&mut self.lists.supports);
+        let mut supports = std::mem::take(&mut lists.supports);
         supports.clear();
-        supports.resize(self.lists.movers.list.len(), None);
+        supports.resize(lists.movers.list.len(), None);
+        if let Some(down) = self.down_axis() {
+            self.find_supports(&mut supports, down);
+        }
+        for number in 0..supports.len() {
+            let mover = &self.lists.movers.list[number];
+            if mover.is_dynamic && mover.ride.is_none() {
+                self.ride_on(number, &supports);
+            }
+        }
+        self.lists.supports = supports;
+        for mover in &mut self.lists.movers.list {
+            mover.carried = Vec3::ZERO;
+            if let Some(Ride {
+                on: Some(_),
+                velocity,
+            }) = mover.ride
+            {
+                mover.velocity += velocity;
+            }
+        }
+    }
+
+    /// Finds what each body stood on when the frame began.
+    fn find_supports(&self, supports: &mut [Option<Support>], (axis, sign): (usize, f32)) {
         for contact in self.contacts.iter() {
             let towards = contact.normal[axis] * sign;
             if contact.is_sensor || towards == 0.0 {
@@ -69,22 +93,6 @@ impl Step<'_, '_> {
             let known = &mut supports[number];
             if area > known.map_or(0.0, |known| known.area) {
                 *known = Some(Support { area, slot });
-            }
-        }
-        for number in 0..supports.len() {
-            let mover = &self.lists.movers.list[number];
-            if supports[number].is_some() && mover.ride.is_none() {
-                self.ride_on(number, &supports);
-            }
-        }
-        self.lists.supports = supports;
-        for mover in &mut self.lists.movers.list {
-            if let Some(Ride {
-                on: Some(_),
-                velocity,
-            }) = mover.ride
-            {
-                mover.velocity += velocity;
             }
         }
     }
@@ -114,14 +122,22 @@ impl Step<'_, '_> {
         }
     }
 
-    /// Follows what a body stands on down to what moves through everything.
+    /// Follows what a body stands on down to what moves through everything. A body that was carried and now stands on nothing,
+    /// or on bodies that do, keeps its velocity in the world; if what carries it stops, it stops with that.
     fn ride_on(&mut self, number: usize, supports: &[Option<Support>]) {
-        let movers = &self.lists.movers;
+        let movers = &mut self.lists.movers;
+        let Some(on) = supports[number] else {
+            movers.list[number].keep_carried();
+            return;
+        };
         let mut at = number;
         let mut root = None;
         // No stack is higher than there are bodies.
         for _ in 0..movers.list.len() {
-            let Some(support) = supports[at] else { return };
+            let Some(support) = supports[at] else {
+                movers.list[number].keep_carried();
+                return;
+            };
             match movers.of_slot(support.slot) {
                 Some(below) if movers.list[below].is_dynamic => at = below,
                 _ => {
@@ -130,20 +146,25 @@ impl Step<'_, '_> {
                 }
             }
         }
-        let (Some(&root), Some(on)) = (root, supports[number]) else {
-            return;
-        };
+        let Some(&root) = root else { return };
         let moved = self.lists.moved[root as usize];
         let mover = &mut self.lists.movers.list[number];
         let velocity = moved.shift_at(mover.start) / self.seconds;
         let falls = velocity.dot(self.down);
-        let fell = moved.fell_before.unwrap_or(falls);
+        let fell = (mover.velocity + mover.carried).dot(self.down);
         let follows = fell + mover.pull.dot(self.down) * self.seconds;
         let starts = fell <= 0.0 && falls <= MOST_START;
-        if falls > follows.next_up() && !starts {
-            // It outruns gravity: what was on it falls freely from now on.
-            mover.velocity += velocity + self.down * (fell - falls);
+        let outruns = falls > follows.next_up() && !starts;
+        // A body that was not carried may be moving away from it.
+        let is_new = mover.carried == Vec3::ZERO;
+        let rises = is_new && fell < 0.0 && fell < falls;
+        if outruns || rises {
+            mover.keep_carried();
             return;
+        }
+        if is_new {
+            // Its velocity is one in the world, and may be that of the carrier already.
+            mover.count_from(velocity, 7);
         }
         mover.ride = Some(Ride {
             on: Some(on.slot),
@@ -213,7 +234,7 @@ impl Step<'_, '_> {
         let Some(down) = self.down_axis() else {
             for mover in &mut self.lists.movers.list {
                 if let Some(ride) = mover.ride {
-                    mover.velocity = from_carrier(mover.velocity, ride.velocity, 0);
+                    mover.count_from(ride.velocity, 0);
                 }
             }
             return;
@@ -235,7 +256,7 @@ impl Step<'_, '_> {
         self.lists.upwards = upwards;
         for mover in &mut self.lists.movers.list {
             if let (Some(ride), false) = (mover.ride, mover.collides) {
-                mover.velocity = from_carrier(mover.velocity, ride.velocity, 0);
+                mover.count_from(ride.velocity, 0);
             }
         }
     }
@@ -245,7 +266,7 @@ impl Step<'_, '_> {
         let Some(ride) = mover.ride else {
             if let Some(carrier) = self.landed_on(number, outcome.ground, down) {
                 let mover = &mut self.lists.movers.list[number];
-                mover.velocity = from_carrier(mover.velocity, carrier, 7);
+                mover.count_from(carrier, 7);
             }
             return;
         };
@@ -257,7 +278,7 @@ impl Step<'_, '_> {
         };
         let mover = &mut self.lists.movers.list[number];
         match stays {
-            true => mover.velocity = from_carrier(mover.velocity, ride.velocity, outcome.hit_axes),
+            true => mover.count_from(ride.velocity, outcome.hit_axes),
             // It keeps the velocity that it has in the world.
             false => mover.ride = None,
         }
@@ -282,28 +303,41 @@ impl Step<'_, '_> {
         let on = ground?;
         let movers = &self.lists.movers;
         let velocity = match movers.of_slot(on) {
-            Some(below) if movers.list[below].is_dynamic => movers.list[below].ride?.velocity,
+            // From the ground up: that of what it landed on is known.
+            Some(below) if movers.list[below].is_dynamic => movers.list[below].carried,
             _ => {
                 let moved = *self.lists.moved_slots.get(&on)?;
                 let place = movers.list[number].place;
                 self.lists.moved[moved as usize].shift_at(place) / self.seconds
             }
         };
-        (self.shared_face(number, on, (axis, sign), false) > 0.0).then_some(velocity)
+        let lands =
+            velocity != Vec3::ZERO && self.shared_face(number, on, (axis, sign), false) > 0.0;
+        lands.then_some(velocity)
     }
 }
 
-/// A velocity in the world, as it counts from that of a carrier. Along some axes it was changed by what it met, or it has just
-/// landed: there the carrier takes the body along as far as it went with it or more slowly.
-fn from_carrier(velocity: Vec3, carrier: Vec3, met: u8) -> Vec3 {
-    let mut own = velocity - carrier;
-    for axis in (0..3).filter(|axis| met & 1 << axis != 0) {
-        // Without `min` and `max`, whose zeros may have either sign: results must not depend on optimization.
-        let (low, high) = match carrier[axis] < 0.0 {
-            true => (carrier[axis], 0.0),
-            false => (0.0, carrier[axis]),
-        };
-        own[axis] = velocity[axis] - velocity[axis].clamp(low, high);
+impl Mover {
+    /// What carried it does so no longer.
+    fn keep_carried(&mut self) {
+        if self.carried != Vec3::ZERO {
+            self.velocity += self.carried;
+        }
     }
-    own
+
+    /// Lets its velocity count from that of its carrier. Along some axes it was changed by what it met, or it has just landed:
+    /// there the carrier takes it along as far as it went with it or more slowly.
+    fn count_from(&mut self, carrier: Vec3, met: u8) {
+        let mut own = self.velocity - carrier;
+        for axis in (0..3).filter(|axis| met & 1 << axis != 0) {
+            // Without `min` and `max`, whose zeros may have either sign: results must not depend on optimization.
+            let (low, high) = match carrier[axis] < 0.0 {
+                true => (carrier[axis], 0.0),
+                false => (0.0, carrier[axis]),
+            };
+            own[axis] = self.velocity[axis] - self.velocity[axis].clamp(low, high);
+        }
+        // Added to zero, -0.0 becomes 0.0.
+        (self.velocity, self.carried) = (own, carrier + Vec3::ZERO);
+    }
 }
