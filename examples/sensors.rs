@@ -4,14 +4,11 @@ use gerust::prelude::*;
 
 struct Gate(Vec<String>);
 
-type Claims<'w> = (
-    Inbox<'w, Contact>,
-    Rows<'w, &'static Name>,
-    Global<'w, Clock>,
-    GlobalMut<'w, Gate>,
-);
+claims! {
+    type Watch = (Inbox<Contact>, Rows<&Name>, Global<Clock>, GlobalMut<Gate>);
+}
 
-fn watch((mut contacts, names, clock, mut gate): Claims<'_>) {
+fn watch((mut contacts, names, clock, mut gate): Watch<'_>) {
     for contact in contacts.take_unread() {
         let name = |entity| names.get(entity).map_or("somebody", Name::as_str);
         let (one, other) = (name(contact.first), name(contact.second));
@@ -45,7 +42,7 @@ fn main() -> Result<(), gerust::Error> {
     runtime.add_system(
         System::named("watch")
             .phase(Phase::React)
-            .takes::<Claims>()
+            .takes::<Watch>()
             .runs(watch),
     )?;
     runtime.run_frames(12)?;

@@ -6,8 +6,10 @@ struct Crate;
 /// A tag: this one has been checked.
 struct Checked;
 
-type Unchecked<'w> = Rows<'w, Entity, (Having<Crate>, Lacking<Checked>)>;
-type Done<'w> = Rows<'w, Entity, Having<Checked>>;
+claims! {
+    type Unchecked = Rows<Entity, (Having<Crate>, Lacking<Checked>)>;
+    type Done = Rows<Entity, Having<Checked>>;
+}
 
 fn check((rows, mut edits): (Unchecked, Edits)) {
     // One crate a frame.

@@ -10,6 +10,7 @@
 //! assert_eq!(world.rows::<&Transform>().count(), 1);
 //! ```
 
+pub use crate::claims;
 pub use crate::collide::{
     Aabb, Among, Body, Boxes, Collider, Contact, ContactState, Contacts, Dimensions, Gravity,
     Layer, Layers, Motion, WorldBox,

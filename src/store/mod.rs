@@ -5,6 +5,7 @@ mod batch;
 mod by_entity;
 mod changes;
 mod claim;
+mod claims;
 mod column;
 mod component;
 mod component_set;
