@@ -159,7 +159,7 @@ fn refusal(system: System) -> String {
 }
 
 #[test]
-fn rules_that_make_no_sense_are_refused_with_the_mend() {
+fn rules_that_make_no_sense_are_refused_with_a_fix() {
     for every in [0.0, -1.0, f64::NAN, f64::INFINITY] {
         let message = refusal(nothing("report").every(every).takes::<()>().runs(|()| ()));
         assert_eq!(
@@ -174,8 +174,11 @@ fn rules_that_make_no_sense_are_refused_with_the_mend() {
     let nowhere = nothing("blow").phase(Phase::Own("Weather"));
     assert_eq!(
         refusal(nowhere.takes::<()>().runs(|()| ())),
-        "system `blow` cannot be added: there is no phase Weather; add it first, with `add_phase_after`"
+        "system `blow` cannot be added: unknown phase `Weather`; the phases are `Close`, `Intake`, `Move`, `Place`, `React`, `Setup`, `Simulate`, `Touch`, and `add_phase_after` adds another"
     );
+    let misspelled = nothing("blow").phase(Phase::Own("Toch"));
+    let misspelled = refusal(misspelled.takes::<()>().runs(|()| ()));
+    assert!(misspelled.contains("unknown phase `Toch`; did you mean `Touch`?"));
     let writes = nothing("a").only_if::<GlobalMut<u32>>(|mut global| {
         *global += 1;
         true
@@ -279,7 +282,7 @@ fn own_phases_run_where_they_were_put_and_bad_ones_are_refused() {
     );
     assert!(
         refused(Phase::Own("Lost"), Phase::Own("Nowhere"), true)
-            .contains("there is no phase Nowhere to put it next to")
+            .contains("unknown phase `Nowhere` to put it next to")
     );
 }
 

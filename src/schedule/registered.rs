@@ -294,15 +294,19 @@ impl Schedule {
             )));
         }
         let Some(at) = self.phases.iter().position(|known| known.phase == anchor) else {
-            let known: Vec<&str> = self.phases().map(Phase::name).collect();
             return Err(refuse(format!(
-                "there is no phase {anchor} to put it next to; the phases are {}",
-                known.join(", ")
+                "unknown phase `{anchor}` to put it next to; {}",
+                self.suggest_phase(anchor)
             )));
         };
         let at = at + usize::from(is_after);
         self.phases.insert(at, PhaseSystems::new(phase));
         Ok(())
+    }
+
+    /// How to fix a phase that this schedule does not have.
+    fn suggest_phase(&self, wrong: Phase) -> String {
+        suggest(wrong.name(), "phases", self.phases().map(Phase::name))
     }
 
     /// Adds a system. The world must be the one that earlier systems know.
@@ -392,7 +396,8 @@ impl Schedule {
         if !self.phases.iter().any(|known| known.phase == system.phase) {
             let phase = system.phase;
             return refuse(format!(
-                "there is no phase {phase}; add it first, with `add_phase_after`"
+                "unknown phase `{phase}`; {}, and `add_phase_after` adds another",
+                self.suggest_phase(phase)
             ));
         }
         match system.rules.every {

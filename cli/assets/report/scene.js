@@ -217,7 +217,7 @@ function startScene() {
   const legend = ["static", "kinematic", "dynamic"].map((name) => el("span", {}, el("span", { className: "swatch", style: `background:var(--${LOOKS[name]})` }), name));
   byId("legend").append(...legend,
     el("span", {}, el("span", { className: "swatch dashed" }), "sensor"),
-    el("span", {}, el("span", { className: "swatch", style: "border:2px solid var(--vermilion)" }), "what two share that touch"),
+    el("span", {}, el("span", { className: "swatch", style: "border:2px solid var(--vermilion)" }), "overlap of two boxes that touch"),
     el("span", {}, el("span", { className: "swatch point" }), "entity without a box"),
     el("span", { className: "hint" }, "Click chooses, dragging moves; with the keyboard: arrows, + and -."));
   chosen.frameCallbacks.push(repaint, paintEvents);
