@@ -56,7 +56,7 @@
 //! - `parallel`: systems on several threads, and [`Rows`]`::par_each`, with `rayon`. Off by default.
 //! - `chance`: [`schedule`]`::Chance`, random numbers that do not depend on threads, with `rand_chacha`. Off by default.
 //! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
-//! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64`, `nalgebra` and all of `scene`. Off by default.
+//! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64` and all of `scene`. Off by default.
 //! - `scene`: scene files, with `serde`, `toml`, `toml_edit`, `schemars`, `winnow`, `rand` and all of `snapshot` and `chance`. Off by
 //!   default.
 //! - `proptest`: random scenes for tests of your own kits, with `proptest` and all of `scene`. Off by default.

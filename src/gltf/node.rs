@@ -3,9 +3,8 @@
 use super::read::{Repairs, bad};
 use crate::error::Error;
 use crate::space::Transform;
-use glam::{Affine3A, Mat3, Mat4, Quat, Vec3};
+use glam::{Affine3A, DMat3, DVec3, Mat3, Mat4, Quat, Vec3};
 use gltf::json::Node;
-use nalgebra::Matrix3;
 
 /// The local placement of a node: one transform, or two of which the second stands within the first, where one cannot
 /// express it.
@@ -122,34 +121,54 @@ fn from_matrix(matrix: &[f32; 16], place: &str, repairs: &mut Repairs) -> Result
     Ok(Placement::Sheared { outer, inner })
 }
 
+/// Sweeps after which the columns of any 3 × 3 matrix are at right angles: each squares the error.
+const SWEEPS: usize = 16;
+
 /// Two transforms that multiply to an affine map: any map is a rotation, a scale along the axes, and another rotation
-/// (singular value decomposition; Golub and Van Loan, "Matrix Computations", 2.4).
+/// (singular value decomposition by one-sided Jacobi rotations; Golub and Van Loan, "Matrix Computations", 8.6.3).
 fn split(affine: &Affine3A) -> (Transform, Transform) {
-    let matrix = Mat3::from(affine.matrix3);
-    let decomposed =
-        Matrix3::from_column_slice(&matrix.to_cols_array().map(f64::from)).svd(true, true);
-    let (Some(mut left), Some(mut right)) = (decomposed.u, decomposed.v_t) else {
-        // Both were asked for.
-        return (Transform::default(), Transform::closest_to(affine).0);
-    };
-    let mut scale = decomposed.singular_values;
+    let matrix = Mat3::from(affine.matrix3).as_dmat3();
+    let mut pairs = [
+        (matrix.x_axis, DVec3::X),
+        (matrix.y_axis, DVec3::Y),
+        (matrix.z_axis, DVec3::Z),
+    ];
+    for _ in 0..SWEEPS {
+        for (p, q) in [(0, 1), (0, 2), (1, 2)] {
+            let (first, second) = (pairs[p], pairs[q]);
+            let product = first.0.dot(second.0);
+            if product == 0.0 {
+                continue;
+            }
+            let zeta = (second.0.length_squared() - first.0.length_squared()) / (2.0 * product);
+            let tangent = zeta.signum() / (zeta.abs() + zeta.hypot(1.0));
+            let cosine = tangent.hypot(1.0).recip();
+            let sine = cosine * tangent;
+            let turned = |one: DVec3, other: DVec3| {
+                (one * cosine - other * sine, one * sine + other * cosine)
+            };
+            let (columns, rights) = (turned(first.0, second.0), turned(first.1, second.1));
+            (pairs[p], pairs[q]) = ((columns.0, rights.0), (columns.1, rights.1));
+        }
+    }
+    pairs.sort_by(|a, b| b.0.length_squared().total_cmp(&a.0.length_squared()));
+    let [(first, _), (second, _), (third, _)] = pairs;
+    let x = first.try_normalize().unwrap_or(DVec3::X);
+    let y = second.reject_from_normalized(x).try_normalize();
+    let y = y.unwrap_or_else(|| x.any_orthonormal_vector());
+    let z = x.cross(y);
+    let mut right = DMat3::from_cols(pairs[0].1, pairs[1].1, pairs[2].1);
+    let mut scale = DVec3::new(first.length(), second.length(), third.dot(z));
     // A reflection is a rotation with one axis turned round, and the factor of that axis with it.
-    if left.determinant() < 0.0 {
-        left.column_mut(2).neg_mut();
-        scale[2] = -scale[2];
-    }
     if right.determinant() < 0.0 {
-        right.row_mut(2).neg_mut();
-        scale[2] = -scale[2];
+        (right.z_axis, scale.z) = (-right.z_axis, -scale.z);
     }
-    let rotation = |matrix: Matrix3<f64>| {
-        let columns: Vec<f32> = matrix.iter().map(|&entry| entry as f32).collect();
-        Quat::from_mat3(&Mat3::from_cols_slice(&columns)).normalize()
-    };
+    let rotation = |matrix: DMat3| Quat::from_mat3(&matrix.as_mat3()).normalize();
     let outer = Transform {
         translation: affine.translation.into(),
-        rotation: rotation(left),
-        scale: Vec3::new(scale[0] as f32, scale[1] as f32, scale[2] as f32),
+        rotation: rotation(DMat3::from_cols(x, y, z)),
+        scale: scale.as_vec3(),
     };
-    (outer, Transform::default().rotated(rotation(right)))
+    let inner = Transform::default().rotated(rotation(right.transpose()));
+    (outer, inner)
 }

@@ -4,7 +4,7 @@ use crate::collide::{Aabb, Collider};
 use crate::scene::{Registry, Scene};
 use crate::space::{Transform, WorldTransform};
 use crate::store::{Entity, Name, World};
-use glam::{Affine3A, Mat4, Quat, Vec3};
+use glam::{Affine3A, Mat3, Mat4, Quat, Vec3};
 use proptest::prelude::*;
 use serde_json::{Value, json};
 use std::collections::BTreeMap;
@@ -217,6 +217,21 @@ proptest! {
         let most = largest(&affine) * 1e-4;
         prop_assert!(placed["bent"].abs_diff_eq(affine, most), "{:?} {:?}", placed["bent"], affine);
         prop_assert_eq!(tree.nodes().len() == 2, !tree.repairs().is_empty());
+    }
+
+    /// So has a matrix that flattens space to a plane, a line or a point, or turns it inside out.
+    #[test]
+    fn any_matrix_is_kept(
+        entries in proptest::array::uniform9(prop_oneof![Just(0.0_f32), Just(1.0), Just(-2.0), -9.0_f32..9.0]),
+        copies in 0_usize..3,
+    ) {
+        let mut entries = entries;
+        entries.copy_within(..3 * copies, 3);
+        let affine = Affine3A::from_mat3(Mat3::from_cols_array(&entries));
+        let file = with_nodes(json!([{ "name": "bent", "matrix": Mat4::from(affine).to_cols_array() }]));
+        let placed = world_of(&read(&file).expect("it is a placement"));
+        let most = largest(&affine) * 1e-5;
+        prop_assert!(placed["bent"].abs_diff_eq(affine, most), "{:?} {:?}", placed["bent"], affine);
     }
 
     /// Written, read again, and through a scene file: the same names under the same parents in the same places.
