@@ -49,8 +49,7 @@ pub(crate) fn placement_of(world: &World, entity: Entity) -> Option<Json> {
 }
 
 fn of_body(body: &Body) -> Json {
-    json!({
-        "carried": vector(body.carried),
+    let mut shown = json!({
         "friction": number(body.friction),
         "gravity-scale": number(body.gravity_scale),
         "mass": number(body.mass),
@@ -61,7 +60,12 @@ fn of_body(body: &Body) -> Json {
         },
         "restitution": number(body.restitution),
         "velocity": vector(body.velocity),
-    })
+    });
+    // Few bodies are carried.
+    if body.carried != Vec3::ZERO {
+        shown["carried"] = vector(body.carried);
+    }
+    shown
 }
 
 fn of_transform(transform: &Transform) -> Json {

@@ -16,6 +16,14 @@ const FILES: [(&str, &str); 5] = [
     ("scenes/dry.toml", include_str!("../assets/new/dry.toml")),
     ("tests/scenes.rs", include_str!("../assets/new/scenes.rs")),
 ];
+/// The end of the manifest.
+const OWN_WORKSPACE: &str = r#"
+[workspace]
+
+# Dependencies are optimized in debug builds too: a debug frame then takes a few times as long as a release frame, not thirty times.
+[profile.dev.package."*"]
+opt-level = 2
+"#;
 /// The name of the example.
 const EXAMPLE: &str = "own_engine";
 
@@ -60,7 +68,7 @@ fn adapted(text: &str, name: &str, sources: &Sources) -> String {
         .replace("path = \"../../cli\"", &tool);
     let own_workspace = match paths.starts_with("[package]") {
         // Wherever the directory is, the crate is one by itself.
-        true => "\n[workspace]\n",
+        true => OWN_WORKSPACE,
         false => "",
     };
     let package = format!("name = \"{EXAMPLE}\"");
@@ -211,7 +219,7 @@ mod tests {
     fn files_get_the_new_name_and_paths() {
         let sources = Sources::At(PathBuf::from("/src/gerust"));
         let manifest = adapted(FILES[0].1, "my-engine", &sources);
-        assert!(manifest.contains("name = \"my-engine\"") && manifest.ends_with("[workspace]\n"));
+        assert!(manifest.contains("name = \"my-engine\"") && manifest.ends_with(OWN_WORKSPACE));
         assert!(manifest.contains("path = \"/src/gerust\""), "{manifest}");
         assert!(
             manifest.contains("path = \"/src/gerust/cli\""),

@@ -33,6 +33,14 @@ fn text(report: &Report) -> String {
     let mut text = String::new();
     // Writing to a string does not fail.
     let _ = writeln!(text, "{}", report.title());
+    let _ = writeln!(
+        text,
+        "  build         {}",
+        match output::is_debug_build() {
+            true => "debug: frames take many times as long as in a release build",
+            false => "release",
+        }
+    );
     let _ = writeln!(text, "  frames        {}", report.frames());
     let _ = writeln!(text, "  entities      {} at the end", report.entities());
     let _ = writeln!(

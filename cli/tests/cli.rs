@@ -28,9 +28,10 @@ fn a_debug_build_says_so_and_a_release_build_does_not() {
     let warning = contains("warning: this is a debug build");
     let run = gerust().args(["run", "scenes/quay.toml"]).assert();
     if cfg!(debug_assertions) {
-        run.stderr(warning);
+        run.stderr(warning)
+            .stdout(contains("  build         debug: "));
     } else {
-        run.stderr("");
+        run.stderr("").stdout(contains("  build         release\n"));
     }
 }
 
