@@ -64,7 +64,9 @@ fn spawn(world: &mut World, drawn: &Drawn) -> Entity {
 fn frames(scene: &[Drawn], settings: Settings, threads: usize) -> Vec<Seen> {
     let (gravity, dimensions, margin) = settings;
     let mut runtime = Runtime::new();
-    runtime.set_threads(threads).expect("threads can be had");
+    if cfg!(feature = "parallel") {
+        runtime.set_threads(threads).expect("threads can be had");
+    }
     let world = runtime.world_mut();
     world.set_global(dimensions);
     let contacts = world.global_mut::<Contacts>();
