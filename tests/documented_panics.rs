@@ -72,10 +72,12 @@ fn fragile() -> (World, Entity) {
     (world, entity)
 }
 
-/// Calls by the name of the function, with a part of the message.
-fn calls() -> Vec<(&'static str, &'static str, Box<dyn Fn()>)> {
-    let mut calls: Vec<(&'static str, &'static str, Box<dyn Fn()>)> = Vec::new();
-    let mut call = |name, message, work: fn()| calls.push((name, message, Box::new(work)));
+/// The name of a function, a part of the message, and a call that panics with it.
+type Call = (&'static str, &'static str, fn());
+
+fn calls() -> Vec<Call> {
+    let mut calls: Vec<Call> = Vec::new();
+    let mut call = |name, message, work: fn()| calls.push((name, message, work));
     call("with_box", "a grid of tiles", || {
         drop(grid().with_box(cube()));
     });
@@ -161,7 +163,7 @@ fn calls() -> Vec<(&'static str, &'static str, Box<dyn Fn()>)> {
         });
         runtime.add_system(tuple).expect("it is new");
         // The frame fails with an error that holds the panic.
-        let error = runtime.run_frames(1).expect_err("a tuple is no component");
+        let error = runtime.run_frames(1).expect_err("a tuple is not a component");
         panic!("{error}");
     });
     call("attach_many", "tuple", || {
