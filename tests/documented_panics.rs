@@ -163,7 +163,9 @@ fn calls() -> Vec<Call> {
         });
         runtime.add_system(tuple).expect("it is new");
         // The frame fails with an error that holds the panic.
-        let error = runtime.run_frames(1).expect_err("a tuple is not a component");
+        let error = runtime
+            .run_frames(1)
+            .expect_err("a tuple is not a component");
         panic!("{error}");
     });
     call("attach_many", "tuple", || {
