@@ -9,7 +9,7 @@ struct Fuel(f32);
 #[derive(Clone)]
 struct Horn;
 
-/// Runs a frame and returns what the system noted in each.
+/// A copy of what a system noted so far.
 fn noted<T: Clone>(list: &Arc<Mutex<Vec<T>>>) -> Vec<T> {
     list.lock().expect("no system panics").clone()
 }
