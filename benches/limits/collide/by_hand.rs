@@ -1,6 +1,7 @@
 //! Boxes that slide over a floor, written by hand for this scene alone: without groups, order of hits, friction or events. Each body
 //! moves along one axis after the other until an obstacle stops it.
 
+use super::cells::Cells;
 use gerust::prelude::*;
 
 const CELL: f32 = 2.0;
@@ -13,9 +14,7 @@ pub(super) struct ByHand {
     velocities: Vec<Vec3>,
     /// The tops of the tiles lie at 0; this says which cells have one.
     has_tile: Vec<bool>,
-    /// Bodies by cell, and where each cell begins in that list.
-    bodies: Vec<u32>,
-    starts: Vec<u32>,
+    cells: Cells,
     pub(super) pairs: Vec<(u32, u32)>,
 }
 
@@ -31,14 +30,14 @@ impl ByHand {
             places,
             velocities,
             has_tile,
-            bodies: Vec::new(),
-            starts: Vec::new(),
+            cells: Cells::default(),
             pairs: Vec::new(),
         }
     }
 
     pub(super) fn frame(&mut self) {
-        self.sort();
+        let cells = self.places.iter().map(|&place| cell(place));
+        self.cells.sort(SIDE * SIDE, cells);
         for number in 0..self.places.len() {
             self.velocities[number].y -= 9.81 * STEP;
             for axis in 0..3 {
@@ -48,32 +47,13 @@ impl ByHand {
         self.list_pairs();
     }
 
-    /// Puts all bodies into cells.
-    fn sort(&mut self) {
-        self.starts.clear();
-        self.starts.resize(SIDE * SIDE + 1, 0);
-        for place in &self.places {
-            self.starts[cell(*place) + 1] += 1;
-        }
-        for at in 1..self.starts.len() {
-            self.starts[at] += self.starts[at - 1];
-        }
-        let mut next = self.starts.clone();
-        self.bodies.resize(self.places.len(), 0);
-        for (number, place) in self.places.iter().enumerate() {
-            let start = &mut next[cell(*place)];
-            self.bodies[*start as usize] = number as u32;
-            *start += 1;
-        }
-    }
-
     fn move_along(&mut self, number: usize, axis: usize) {
         let way = self.velocities[number][axis] * STEP;
         let mut place = self.places[number];
         place[axis] += way;
         let mut is_stopped = false;
         for around in around(place) {
-            for &other in self.in_cell(around) {
+            for &other in self.cells.of(around) {
                 let there = self.places[other as usize];
                 if other as usize != number && overlap(place, there) {
                     place[axis] = there[axis] - (2.0 * HALF).copysign(way);
@@ -92,17 +72,13 @@ impl ByHand {
         self.places[number] = place;
     }
 
-    fn in_cell(&self, cell: usize) -> &[u32] {
-        &self.bodies[self.starts[cell] as usize..self.starts[cell + 1] as usize]
-    }
-
     /// Lists what touches: bodies and bodies, bodies and tiles.
     fn list_pairs(&mut self) {
         let mut pairs = std::mem::take(&mut self.pairs);
         pairs.clear();
         for (number, &place) in self.places.iter().enumerate() {
             for around in around(place) {
-                for &other in self.in_cell(around) {
+                for &other in self.cells.of(around) {
                     let gap = (place - self.places[other as usize]).abs().max_element();
                     if (number as u32) < other && gap <= 2.0 * HALF + 1e-3 {
                         pairs.push((number as u32, other));

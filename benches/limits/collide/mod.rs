@@ -1,6 +1,7 @@
 //! Finding pairs against a sweep, a grid and a tree written plainly, and frames full of boxes.
 
 mod by_hand;
+mod cells;
 mod free;
 mod layouts;
 mod pile_by_hand;

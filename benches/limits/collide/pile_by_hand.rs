@@ -1,6 +1,7 @@
 //! Cubes that are thrown into a pit, written by hand for this scene alone: without groups, order of hits, masses, friction or events.
-//! Each cube moves along one axis after the other until an obstacle stops it, so a pile ends higher than with ours.
+//! Each cube moves along one axis after the other until an obstacle stops it, so its pile ends up higher than ours.
 
+use super::cells::Cells;
 use gerust::prelude::*;
 
 const HALF: f32 = 0.25;
@@ -15,9 +16,7 @@ const LAYERS: i32 = 64;
 pub(super) struct PileByHand {
     places: Vec<Vec3>,
     velocities: Vec<Vec3>,
-    /// Cubes by cell, and where each cell begins in that list.
-    cubes: Vec<u32>,
-    starts: Vec<u32>,
+    cells: Cells,
     pub(super) pairs: Vec<(u32, u32)>,
 }
 
@@ -28,7 +27,8 @@ impl PileByHand {
     }
 
     pub(super) fn frame(&mut self) {
-        self.sort();
+        let cells = self.places.iter().map(|&place| index(cell(place)));
+        self.cells.sort((SIDE * SIDE * LAYERS) as usize, cells);
         for number in 0..self.places.len() {
             self.velocities[number].y -= 9.81 * STEP;
             for axis in 0..3 {
@@ -38,24 +38,6 @@ impl PileByHand {
         self.list_pairs();
     }
 
-    fn sort(&mut self) {
-        self.starts.clear();
-        self.starts.resize((SIDE * SIDE * LAYERS) as usize + 1, 0);
-        for place in &self.places {
-            self.starts[index(cell(*place)) + 1] += 1;
-        }
-        for at in 1..self.starts.len() {
-            self.starts[at] += self.starts[at - 1];
-        }
-        let mut next = self.starts.clone();
-        self.cubes.resize(self.places.len(), 0);
-        for (number, place) in self.places.iter().enumerate() {
-            let start = &mut next[index(cell(*place))];
-            self.cubes[*start as usize] = number as u32;
-            *start += 1;
-        }
-    }
-
     fn move_along(&mut self, number: usize, axis: usize) {
         let way = self.velocities[number][axis] * STEP;
         let before = self.places[number];
@@ -63,7 +45,7 @@ impl PileByHand {
         place[axis] += way;
         let mut is_stopped = false;
         for around in around(before) {
-            for &other in self.in_cell(around) {
+            for &other in self.cells.of(around) {
                 let there = self.places[other as usize];
                 let apart = (place - there).abs().max_element();
                 if other as usize != number && apart < 2.0 * HALF {
@@ -86,17 +68,13 @@ impl PileByHand {
         self.places[number] = place;
     }
 
-    fn in_cell(&self, cell: usize) -> &[u32] {
-        &self.cubes[self.starts[cell] as usize..self.starts[cell + 1] as usize]
-    }
-
     /// Lists what touches.
     fn list_pairs(&mut self) {
         let mut pairs = std::mem::take(&mut self.pairs);
         pairs.clear();
         for (number, &place) in self.places.iter().enumerate() {
             for around in around(place) {
-                for &other in self.in_cell(around) {
+                for &other in self.cells.of(around) {
                     let gap = (place - self.places[other as usize]).abs().max_element();
                     if (number as u32) < other && gap <= 2.0 * HALF + 1e-3 {
                         pairs.push((number as u32, other));

@@ -1,7 +1,7 @@
-//! A figure for each thing that motion promises: energy, momentum, rest, hits, overlaps and riding.
+//! A figure for each promise of motion: energy, momentum, rest, hits, overlaps and riding.
 
+use super::pit::Pit;
 use crate::harness::Table;
-use gerust::collide::{Among, Boxes};
 use gerust::prelude::*;
 use gerust::runtime::{Route, Spin};
 use rand::rngs::StdRng;
@@ -33,6 +33,12 @@ fn runtime(gravity: f32) -> Runtime {
 fn spawn(runtime: &mut Runtime, own: Aabb, place: Vec3) -> Entity {
     let transform = Transform::at(place.x, place.y, place.z);
     runtime.world_mut().spawn((transform, Collider::solid(own)))
+}
+
+/// A floor whose top is at 0.
+fn spawn_floor(runtime: &mut Runtime) {
+    let floor = Aabb::from_center(Vec3::ZERO, Vec3::new(20.0, 1.0, 20.0));
+    spawn(runtime, floor, Vec3::NEG_Y);
 }
 
 fn spawn_body(runtime: &mut Runtime, own: Aabb, place: Vec3, body: Body) -> Entity {
@@ -140,11 +146,7 @@ fn rest_row(table: &mut Table) {
     }
     let mut random = StdRng::seed_from_u64(23);
     let mut runtime = runtime(-9.81);
-    spawn(
-        &mut runtime,
-        Aabb::from_center(Vec3::ZERO, Vec3::new(20.0, 1.0, 20.0)),
-        Vec3::NEG_Y,
-    );
+    spawn_floor(&mut runtime);
     let ids: Vec<Entity> = (0..27_u8)
         .map(|number| {
             let cell = Vec3::new(f32::from(number % 3), f32::from(number / 9), 0.0)
@@ -169,13 +171,10 @@ fn rest_row(table: &mut Table) {
 /// A ball that bounces, with `rate` frames a second.
 fn ball(rate: f64, height: f32, restitution: f32) -> (Runtime, Entity) {
     let mut runtime = runtime(-9.81);
-    let is_set = runtime.set_step_seconds(1.0 / rate);
-    is_set.expect("it is positive");
-    spawn(
-        &mut runtime,
-        Aabb::from_center(Vec3::ZERO, Vec3::new(9.0, 1.0, 9.0)),
-        Vec3::NEG_Y,
-    );
+    runtime
+        .set_step_seconds(1.0 / rate)
+        .expect("it is positive");
+    spawn_floor(&mut runtime);
     let ball = Body::dynamic().with_restitution(restitution);
     let ball = spawn_body(&mut runtime, cube(0.25), Vec3::Y * (height + 0.25), ball);
     (runtime, ball)
@@ -288,50 +287,18 @@ fn wall_row(table: &mut Table) {
     table.figure(name, f64::from(passed as u32), 0.0, "of 1000");
 }
 
-/// Half-metre boxes thrown into a closed pit for three seconds: overlaps over all frames.
+/// Boxes thrown into the pit for three seconds: overlaps over all frames.
 fn overlap_rows(table: &mut Table) {
     for a_second in [300, 1_000, 2_000] {
         let name = format!("overlaps in a pit at {a_second} boxes a second");
         if !table.wants(&name) {
             continue;
         }
-        let mut random = StdRng::seed_from_u64(26);
-        let mut runtime = runtime(-9.81);
-        let floor = Aabb::from_center(Vec3::ZERO, Vec3::new(7.5, 1.0, 7.5));
-        spawn(&mut runtime, floor, Vec3::NEG_Y);
-        for side in [-6.5, 6.5] {
-            let walls = [
-                (Vec3::new(1.0, 50.0, 5.5), Vec3::new(side, 50.0, 0.0)),
-                (Vec3::new(5.5, 50.0, 1.0), Vec3::new(0.0, 50.0, side)),
-            ];
-            for (half, at) in walls {
-                spawn(&mut runtime, Aabb::from_center(Vec3::ZERO, half), at);
-            }
-        }
-        let own = cube(0.25);
-        let (mut due, mut overlaps) = (0, 0);
+        let (mut pit, mut overlaps) = (Pit::new(), 0);
         for _ in 0..180 {
-            due += a_second;
-            while due >= 60 {
-                due -= 60;
-                let mut within = |half: f32| random.random_range(-half..half);
-                let at = Vec3::new(within(5.0), 27.5 + within(2.5), within(5.0));
-                let velocity = Vec3::new(within(9.0), -10.0, within(9.0));
-                // Each is found by the next one, and none begins inside of another.
-                runtime.settle().expect("nothing fails");
-                let mut there = Vec::new();
-                let boxes = runtime.world().global::<Boxes>().expect("always there");
-                boxes.overlaps(&own.moved(at), &Among::all(), &mut there);
-                drop(boxes);
-                if there.is_empty() {
-                    let thrown = Body::dynamic().with_velocity(velocity);
-                    let thrown = thrown.with_friction(0.3).with_restitution(0.2);
-                    spawn_body(&mut runtime, own, at, thrown);
-                }
-            }
-            frames(&mut runtime, 1);
-            let contacts = runtime.world().global::<Contacts>().expect("always there");
-            overlaps += contacts.iter().filter(|found| found.depth > 0.0).count();
+            pit.throw(a_second, |_, _| ());
+            frames(&mut pit.runtime, 1);
+            overlaps += pit.overlaps();
         }
         table.figure(&name, overlaps as f64, 0.0, "overlaps");
     }
@@ -346,8 +313,7 @@ fn ride_row(table: &mut Table) {
     let deck = Aabb::from_center(Vec3::ZERO, Vec3::new(3.0, 0.1, 3.0));
     let worst = [0, 1, 2].map(|kind| {
         let mut runtime = runtime(-9.81);
-        let is_added = runtime.add_kit(StandardKit);
-        is_added.expect("it is the first one");
+        runtime.add_kit(StandardKit).expect("it is the first one");
         let carrier = spawn(&mut runtime, deck, Vec3::ZERO);
         let world = runtime.world_mut();
         match kind {
@@ -377,7 +343,7 @@ fn ride_row(table: &mut Table) {
                 spawn_body(&mut runtime, cube(0.25), start + above, crate_)
             })
             .collect();
-        // What stands on what is found before the carrier moves.
+        // The supports are known before the carrier moves.
         runtime.settle().expect("nothing fails");
         let mut worst = 0.0_f32;
         for frame in 0..600_u64 {
