@@ -1,5 +1,5 @@
-//! Bookkeeping that only rare calls ask about: rows by entity under a condition, inboxes, edits of links, bounds of empty trees, and limits
-//! that are met exactly.
+//! Bookkeeping that few calls read: rows by entity under a condition, lengths of inboxes, edits of links, bounds of empty trees, and limits
+//! that a scene just meets.
 
 use gerust::collide::BoxTree;
 use gerust::prelude::*;

@@ -1,4 +1,4 @@
-//! Every `# Panics` section of the public interface: the call panics as it says, and this list is complete.
+//! Calls that panic, as the `# Panics` sections of the public interface say; the list is complete.
 #![cfg(all(feature = "scene", feature = "snapshot"))]
 
 use gerust::collide::{BoxTree, MapPlane, TileGrid};
@@ -8,8 +8,7 @@ use std::collections::BTreeMap;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
-/// A component whose drop, clone or reading panics.
-#[derive(Clone, Default, serde::Serialize)]
+/// A component that panics when it is dropped.
 struct Fragile;
 
 impl Drop for Fragile {
@@ -18,6 +17,7 @@ impl Drop for Fragile {
     }
 }
 
+/// A component that panics when it is read.
 #[derive(serde::Serialize)]
 struct Unreadable;
 
@@ -30,7 +30,7 @@ impl<'de> serde::Deserialize<'de> for Unreadable {
 #[derive(Clone)]
 struct Marble;
 
-#[derive(Default)]
+/// A component that panics when it is cloned.
 struct Torn;
 
 impl Clone for Torn {
@@ -54,7 +54,7 @@ fn grid() -> Collider {
     Collider::tiles(TileGrid::from_rows(["##"], Vec3::ONE, MapPlane::Ground).expect("it is one"))
 }
 
-/// Keys that are not texts have no form in JSON.
+/// A map whose keys are not texts: JSON cannot express it.
 fn map() -> BTreeMap<[u8; 2], u8> {
     BTreeMap::from([([1, 2], 3)])
 }
@@ -65,7 +65,6 @@ fn world() -> (World, Entity) {
     (world, entity)
 }
 
-/// Fragile components that nothing drops when the test ends.
 fn fragile() -> (World, Entity) {
     let mut world = World::new();
     let entity = world.spawn((Fragile,));

@@ -282,7 +282,7 @@ fn own_phases_run_where_they_were_put_and_bad_ones_are_refused() {
     );
     assert!(
         refused(Phase::Own("Lost"), Phase::Own("Nowhere"), true)
-            .contains("unknown phase `Nowhere` to put it next to")
+            .contains("unknown phase `Nowhere`; the phases are `Close`, ")
     );
 }
 

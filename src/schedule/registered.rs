@@ -295,7 +295,7 @@ impl Schedule {
         }
         let Some(at) = self.phases.iter().position(|known| known.phase == anchor) else {
             return Err(refuse(format!(
-                "unknown phase `{anchor}` to put it next to; {}",
+                "unknown phase `{anchor}`; {}",
                 self.suggest_phase(anchor)
             )));
         };

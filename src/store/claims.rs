@@ -1,4 +1,4 @@
-//! A short form of the names of claims.
+//! `claims!`, which declares named tuples of claims.
 
 /// Gives a tuple of claims a name, for systems that are plain functions.
 ///

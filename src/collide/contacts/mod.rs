@@ -14,7 +14,7 @@ use crate::profile;
 use crate::schedule::{Clock, Phase, System};
 use crate::store::{Entity, Global, GlobalMut, Outbox, World};
 use glam::Vec3;
-use sorted::{Changes, SortedContacts};
+use sorted::{Changes, SortedContacts, place_from};
 use std::sync::OnceLock;
 
 pub use contact::{Contact, ContactState};
@@ -333,18 +333,6 @@ pub(super) fn system() -> System {
         )
 }
 
-/// The place of a pair in the list, or the one where it would be, not before another place. Pairs that follow each other are
-/// close together.
-fn place_from(contacts: &[Contact], from: usize, pair: (Entity, Entity)) -> usize {
-    const NEAR: usize = 8;
-    let rest = contacts.get(from..).unwrap_or_default();
-    let near = rest
-        .iter()
-        .take(NEAR)
-        .position(|contact| contact.pair() >= pair);
-    from + near.unwrap_or_else(|| rest.partition_point(|contact| contact.pair() < pair))
-}
-
 /// Pairs are found by slots, so finding needs the list of boxes too.
 impl Contacts {
     /// Lists the contacts of colliders that met and did not touch before: if they do not touch now either, they began and
@@ -376,7 +364,7 @@ impl Contacts {
         let mut brief = std::mem::take(&mut self.brief);
         brief.retain(|contact| self.between(contact.first, contact.second).is_none());
         self.brief = brief;
-        if meetings.are_none() {
+        if meetings.is_empty() {
             return;
         }
         let mut struck = std::mem::take(&mut self.struck);
@@ -451,10 +439,11 @@ impl Contacts {
             Some((contact, pair.slots))
         });
         let has_changed = |slot| boxes.has_changed(slot);
-        // Where no box has changed, no contact has.
-        let is_quiet = self.pairs.list.is_empty() && boxes.are_unchanged();
-        self.current
-            .list_changes(found, has_changed, is_quiet, &mut self.changes);
+        self.current.hold();
+        if !boxes.are_unchanged() {
+            self.current
+                .list_changes(found, has_changed, &mut self.changes);
+        }
         let all = self.current.contacts.len() + self.changes.added.len();
         self.is_crowded = all - self.changes.removed.len() > self.most_pairs;
         if self.is_crowded {

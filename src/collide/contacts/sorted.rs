@@ -2,6 +2,7 @@
 
 use super::{Contact, ContactState};
 use crate::collide::boxes::Slot;
+use crate::store::Entity;
 
 /// Contacts by (first, second).
 #[derive(Default, Debug)]
@@ -36,23 +37,22 @@ impl Changes {
 }
 
 impl SortedContacts {
+    /// Lets the contacts that began in the frame before be held ones. O(begun).
+    pub(super) fn hold(&mut self) {
+        for at in self.begun.drain(..) {
+            self.contacts[at as usize].state = ContactState::Held;
+        }
+    }
+
     /// Compares the contacts of the frame before with those that were found in this one: all between colliders of which one
-    /// has changed, in order. Held ones are updated; what ends and begins goes to the changes. If it `is_quiet`, no collider has
-    /// changed.
+    /// has changed, in order. Held ones are updated; what ends and begins goes to the changes.
     pub(super) fn list_changes(
         &mut self,
         found: impl Iterator<Item = (Contact, (Slot, Slot))>,
         has_changed: impl Fn(Slot) -> bool,
-        is_quiet: bool,
         changes: &mut Changes,
     ) {
         let mut found = found.peekable();
-        for at in self.begun.drain(..) {
-            self.contacts[at as usize].state = ContactState::Held;
-        }
-        if is_quiet {
-            return;
-        }
         let entries = self.contacts.iter_mut().zip(&mut self.slots).enumerate();
         for (at, (old, slots)) in entries {
             if !has_changed(slots.0) && !has_changed(slots.1) {
@@ -145,6 +145,18 @@ fn remove<T: Copy>(list: &mut Vec<T>, places: &[u32]) {
     list.truncate(end);
 }
 
+/// The place of a pair in the list, or the one where it would be, not before another place. Pairs that follow each other are
+/// close together.
+pub(super) fn place_from(contacts: &[Contact], from: usize, pair: (Entity, Entity)) -> usize {
+    const NEAR: usize = 8;
+    let rest = contacts.get(from..).unwrap_or_default();
+    let near = rest
+        .iter()
+        .take(NEAR)
+        .position(|contact| contact.pair() >= pair);
+    from + near.unwrap_or_else(|| rest.partition_point(|contact| contact.pair() < pair))
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -191,7 +203,8 @@ mod tests {
                     .filter(|&(a, b)| touches.rotate_left(a * 7 + b) & 1 == 1)
                     .collect();
                 let contacts = found.iter().map(|&(a, b)| (contact(a, b, frame), (a, b)));
-                list.list_changes(contacts, has_changed, looked_at.is_empty(), &mut changes);
+                list.hold();
+                list.list_changes(contacts, has_changed, &mut changes);
                 let ended = looked_at.iter().filter(|pair| !found.contains(pair) && map.contains_key(pair)).count();
                 let begun = found.iter().filter(|pair| !map.contains_key(pair)).count();
                 prop_assert_eq!((changes.removed.len(), changes.added.len()), (ended, begun));

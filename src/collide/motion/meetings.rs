@@ -79,8 +79,8 @@ impl Meetings {
         found.ok().map(|at| &self.list[at])
     }
 
-    /// Whether motion looked at no body in this frame, and none has met another.
-    pub(in crate::collide) fn are_none(&self) -> bool {
+    /// Whether no body was awake in this frame, and none has met another.
+    pub(in crate::collide) fn is_empty(&self) -> bool {
         self.list.is_empty() && self.awake.is_clear()
     }
 

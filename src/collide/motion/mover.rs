@@ -81,7 +81,7 @@ pub(super) struct Mover {
     pub(super) pinned: u8,
     /// What takes it along in this frame.
     pub(super) ride: Option<Ride>,
-    /// The velocity of what took it along in the frame before; in the end, of what does so now.
+    /// The velocity of its carrier: in the frame before when the step begins, and in this one when it ends.
     pub(super) carried: Vec3,
     /// Its obstacles among [`Movers::obstacles`]: all that touch the region.
     pub(super) obstacles: Range<usize>,
@@ -111,7 +111,7 @@ pub(super) struct Movers {
     /// All indices of entities, and all slots, are below these.
     pub(super) bounds: (usize, usize),
     /// Whether one of them was taken along in the frame before.
-    pub(super) were_carried: bool,
+    pub(super) has_carried: bool,
     /// By entity: those that are linked.
     pub(super) linked: FxHashMap<Entity, u32>,
     /// By slot.
@@ -131,7 +131,7 @@ impl Movers {
         self.list.clear();
         self.colliding.clear();
         self.bounds = (0, 0);
-        self.were_carried = false;
+        self.has_carried = false;
         self.parts.clear();
         self.obstacles.clear();
         self.linked.clear();
@@ -162,7 +162,7 @@ impl Movers {
             self.colliding.push(self.list.len() as u32);
         }
         self.bounds.0 = self.bounds.0.max(mover.entity.index() as usize + 1);
-        self.were_carried |= mover.carried != Vec3::ZERO;
+        self.has_carried |= mover.carried != Vec3::ZERO;
         self.list.push(mover);
     }
 

@@ -19,6 +19,9 @@ const MOST_START: f32 = 2.0;
 /// How far apart a body and what it stands on may be, in metres, beyond rounding.
 pub(super) const GAP: f32 = 1e-3;
 
+/// A bit for each axis.
+const ALL_AXES: u8 = 0b111;
+
 /// The support of a body, while rides are found.
 #[derive(Clone, Copy, Debug)]
 pub(super) struct Support {
@@ -38,7 +41,7 @@ impl Step<'_, '_> {
     pub(super) fn find_rides(&mut self) {
         self.ride_below();
         let lists = &mut *self.lists;
-        let has_work = !lists.moved.is_empty() || lists.movers.were_carried;
+        let has_work = !lists.moved.is_empty() || lists.movers.has_carried;
         // With stale contacts it is not known what stands on what, and what was carried waits.
         if self.contacts.is_stale() || !has_work {
             return;
@@ -126,10 +129,6 @@ impl Step<'_, '_> {
     /// or on bodies that do, keeps its velocity in the world; if what carries it stops, it stops with that.
     fn ride_on(&mut self, number: usize, supports: &[Option<Support>]) {
         let movers = &mut self.lists.movers;
-        let Some(on) = supports[number] else {
-            movers.list[number].keep_carried();
-            return;
-        };
         let mut at = number;
         let mut root = None;
         // No stack is higher than there are bodies.
@@ -146,7 +145,9 @@ impl Step<'_, '_> {
                 }
             }
         }
-        let Some(&root) = root else { return };
+        let (Some(&root), Some(on)) = (root, supports[number]) else {
+            return;
+        };
         let moved = self.lists.moved[root as usize];
         let mover = &mut self.lists.movers.list[number];
         let velocity = moved.shift_at(mover.start) / self.seconds;
@@ -163,8 +164,8 @@ impl Step<'_, '_> {
             return;
         }
         if is_new {
-            // Its velocity is one in the world, and may be that of the carrier already.
-            mover.count_from(velocity, 7);
+            // It may have the velocity of the carrier already.
+            mover.count_from(velocity, ALL_AXES);
         }
         mover.ride = Some(Ride {
             on: Some(on.slot),
@@ -266,7 +267,7 @@ impl Step<'_, '_> {
         let Some(ride) = mover.ride else {
             if let Some(carrier) = self.landed_on(number, outcome.ground, down) {
                 let mover = &mut self.lists.movers.list[number];
-                mover.count_from(carrier, 7);
+                mover.count_from(carrier, ALL_AXES);
             }
             return;
         };
@@ -303,7 +304,7 @@ impl Step<'_, '_> {
         let on = ground?;
         let movers = &self.lists.movers;
         let velocity = match movers.of_slot(on) {
-            // From the ground up: that of what it landed on is known.
+            // Bodies end their rides from the ground up, so this one has ended its own.
             Some(below) if movers.list[below].is_dynamic => movers.list[below].carried,
             _ => {
                 let moved = *self.lists.moved_slots.get(&on)?;
@@ -318,15 +319,15 @@ impl Step<'_, '_> {
 }
 
 impl Mover {
-    /// What carried it does so no longer.
+    /// Lets it keep its velocity in the world when nothing carries it any longer.
     fn keep_carried(&mut self) {
         if self.carried != Vec3::ZERO {
             self.velocity += self.carried;
         }
     }
 
-    /// Lets its velocity count from that of its carrier. Along some axes it was changed by what it met, or it has just landed:
-    /// there the carrier takes it along as far as it went with it or more slowly.
+    /// Makes its velocity relative to that of its carrier. Along the axes in `met` something has changed its velocity, or it has just
+    /// landed: there the part of its velocity that its carrier has too counts as the carrier's.
     fn count_from(&mut self, carrier: Vec3, met: u8) {
         let mut own = self.velocity - carrier;
         for axis in (0..3).filter(|axis| met & 1 << axis != 0) {
@@ -337,7 +338,7 @@ impl Mover {
             };
             own[axis] = self.velocity[axis] - self.velocity[axis].clamp(low, high);
         }
-        // Added to zero, -0.0 becomes 0.0.
+        // The sum turns -0.0 into 0.0.
         (self.velocity, self.carried) = (own, carrier + Vec3::ZERO);
     }
 }

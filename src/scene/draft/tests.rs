@@ -132,21 +132,3 @@ fn what_is_written_into_a_file_is_the_text() {
     std::fs::remove_dir_all(&folder).expect("it is there");
     assert!(draft.write(folder.join("gone/draft.toml")).is_err());
 }
-
-/// A map whose keys are not texts is no JSON, and has no form in a scene file.
-#[test]
-fn values_without_a_form_in_files_panic() {
-    let map = std::collections::BTreeMap::from([([1, 2], 3)]);
-    let panics = |what: &dyn Fn()| {
-        let caught = std::panic::catch_unwind(std::panic::AssertUnwindSafe(what));
-        let payload = caught.expect_err("it cannot be written");
-        let message = payload.downcast_ref::<String>().expect("it has a text");
-        assert!(message.contains("key must be a string"), "{message}");
-    };
-    panics(&|| drop(SceneDraft::new("t", 1).setting("step", &map)));
-    panics(&|| drop(SceneDraft::new("t", 1).parameter("rate", &map)));
-    panics(&|| drop(EntityDraft::named("crate").key("transform", &map)));
-    panics(&|| drop(EntityDraft::named("crate").with("wear", &map)));
-    panics(&|| drop(Act::emit("worn", &map)));
-    panics(&|| drop(Act::own("raise all", &map)));
-}
