@@ -1,4 +1,4 @@
-//! The error that every floor but the scene files returns.
+//! The error that every floor returns.
 
 mod kind;
 
@@ -265,6 +265,11 @@ pub(crate) enum Kind {
         label: String,
         problem: String,
     },
+    #[cfg(feature = "snapshot")]
+    #[error(
+        "these ids do not belong to the entities of the snapshot; add all entities first, and take the ids of the same world"
+    )]
+    BadIds,
     #[cfg(feature = "export")]
     #[error("this is not a recorded profile: {reason}; write one with `RecordedProfile::write`")]
     BadProfile { reason: String },
@@ -274,9 +279,45 @@ pub(crate) enum Kind {
         want: &'static str,
         found: f64,
     },
+    #[error(transparent)]
+    Other(Box<dyn std::error::Error + Send + Sync>),
 }
 
 impl Error {
+    /// An error of your own, for functions that have to return this type: kits, templates, formats. It prints as the
+    /// error that was passed, and [`Error::inner`] returns that.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::{Error, ErrorKind};
+    ///
+    /// let error = Error::other("the chart has no berths; draw one");
+    /// assert_eq!(error.to_string(), "the chart has no berths; draw one");
+    /// assert_eq!(error.kind(), ErrorKind::Other);
+    /// ```
+    pub fn other(error: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> Self {
+        Self::from(Kind::Other(error.into()))
+    }
+
+    /// The error that was passed to [`Error::other`]; `None` for all others.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::Error;
+    ///
+    /// let error = Error::other("x".parse::<f32>().unwrap_err());
+    /// assert!(error.inner().is_some_and(|inner| inner.is::<std::num::ParseFloatError>()));
+    /// ```
+    #[must_use]
+    pub fn inner(&self) -> Option<&(dyn std::error::Error + Send + Sync + 'static)> {
+        match &*self.0 {
+            Kind::Other(error) => Some(&**error),
+            _ => None,
+        }
+    }
+
     /// Whether an entity was named that is no longer alive.
     #[must_use]
     pub fn is_stale_entity(&self) -> bool {
@@ -407,22 +448,12 @@ impl fmt::Display for Error {
     }
 }
 
-/// Gives error types a debug form that reads like their message: a program that ends with `fn main() -> Result<(), gerust::Error>`
-/// prints it.
-macro_rules! debug_as_message {
-    ($error:ty) => {
-        impl std::fmt::Debug for $error {
-            fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-                std::fmt::Display::fmt(self, f)
-            }
-        }
-    };
+/// Reads like the message: a program that ends with `fn main() -> Result<(), gerust::Error>` prints it.
+impl fmt::Debug for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        fmt::Display::fmt(self, f)
+    }
 }
-
-#[cfg(feature = "scene")]
-pub(crate) use debug_as_message;
-
-debug_as_message!(Error);
 
 impl std::error::Error for Error {
     fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {

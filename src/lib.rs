@@ -48,18 +48,16 @@
 //! - [`collide`]: boxes, contacts, bodies, spatial queries.
 //! - [`runtime`]: the frame loop and kits.
 //! - `gltf` (feature `gltf`): node trees of glTF files.
-//! - `scene` (feature `scene`): scene files with timed cues, rules and expectations, recordings of their runs, the smallest scene that
-//!   still fails.
+//!
+//! The crate `gerust-scene` adds scene files with timed cues, rules and expectations, recordings of their runs, and the smallest scene
+//! that still fails. It uses this crate as any other program does.
 //!
 //! # Features
 //!
 //! - `parallel`: systems on several threads, and [`Rows`]`::par_each`, with `rayon`. Off by default.
 //! - `chance`: [`schedule`]`::Chance`, random numbers that do not depend on threads, with `rand_chacha`. Off by default.
 //! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
-//! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64` and all of `scene`. Off by default.
-//! - `scene`: scene files, with `serde`, `toml`, `toml_edit`, `schemars`, `winnow`, `rand` and all of `snapshot` and `chance`. Off by
-//!   default.
-//! - `proptest`: random scenes for tests of your own kits, with `proptest` and all of `scene`. Off by default.
+//! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64` and all of `snapshot`. Off by default.
 //! - `export`: [`Profiler`]`::write_trace` and `write_csv`, and saved profiles that can be compared, with `serde`, `serde_json`, `csv` and
 //!   `rand`. Off by default.
 //! - `tracing`: sends spans to `tracing` subscribers and records `tracing` spans in profiles, with `tracing-subscriber`. Off by default.
@@ -72,13 +70,11 @@ mod panics;
 pub mod prelude;
 pub mod profile;
 pub mod runtime;
-#[cfg(feature = "scene")]
-pub mod scene;
 pub mod schedule;
 pub mod space;
 pub mod store;
 mod suggest;
-mod work;
+pub mod work;
 
 /// Vectors, rotations and matrices of the public interface, in the version that it uses.
 pub use glam;
@@ -102,32 +98,3 @@ pub use store::{
     World, Written,
 };
 pub use suggest::suggest;
-
-/// Compiles and runs the programs of the README.
-#[cfg(doctest)]
-#[doc = include_str!("../README.md")]
-struct Readme;
-
-/// The pages of the guide, so that their code is compiled and run.
-#[cfg(all(doctest, feature = "proptest"))]
-mod guide {
-    macro_rules! pages {
-        ($($name:ident: $path:literal),+ $(,)?) => {
-            $(
-                #[doc = include_str!(concat!("../docs/guide/", $path))]
-                mod $name {}
-            )+
-        };
-    }
-
-    pages! {
-        components: "1-components.md",
-        systems: "2-systems.md",
-        order: "3-order.md",
-        links: "4-links.md",
-        collisions: "5-collisions.md",
-        measure: "6-measure.md",
-        script: "7-script.md",
-        check: "8-check.md",
-    }
-}

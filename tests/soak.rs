@@ -1,7 +1,7 @@
 //! A million frames with spawners, links, switches and threads. It takes minutes, so it runs only when it is asked for:
 //! `cargo test --release -p gerust --all-features --test soak -- --ignored`.
 
-#![cfg(all(feature = "scene", feature = "parallel"))]
+#![cfg(all(feature = "chance", feature = "snapshot", feature = "parallel"))]
 
 use gerust::prelude::*;
 use gerust::runtime::Spawner;

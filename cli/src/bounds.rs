@@ -2,7 +2,7 @@
 
 use crate::engine::Engine;
 use clap::Args;
-use gerust::scene::{Limit, Registry};
+use gerust_scene::{Limit, Registry};
 use std::ffi::OsString;
 use std::fmt;
 use std::path::{Path, PathBuf};

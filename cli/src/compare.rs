@@ -8,8 +8,8 @@ use crate::output::{self, wrapped};
 use crate::scene_file::recording_at;
 use crate::versus::Versus;
 use gerust::Runtime;
-use gerust::scene::{FirstDifference, Playback, Recording, Scene, SceneRun};
 use gerust::store::Snapshot;
+use gerust_scene::{FirstDifference, Playback, Recording, Scene, SceneRun};
 use serde::Serialize;
 use std::time::Duration;
 

@@ -186,7 +186,7 @@ fn number(number: f32) -> Json {
 mod tests {
     use super::*;
     use gerust::Runtime;
-    use gerust::scene::{Registry, Scene};
+    use gerust_scene::{Registry, Scene};
 
     #[test]
     fn components_have_the_keys_of_scene_files() {

@@ -1,7 +1,7 @@
 //! What scenes are run in.
 
-use gerust::scene::Registry;
 use gerust::{Error, Runtime, StandardKit};
+use gerust_scene::Registry;
 use std::fmt;
 
 type SetUp = Box<dyn Fn(&mut Runtime) -> Result<(), Error> + Send + Sync>;

@@ -7,6 +7,7 @@ use crate::failure::Failure;
 use crate::output::{self, wrapped};
 use crate::target::Target;
 use gerust::gltf::{NodeTree, Skipped};
+use gerust_scene::scene_of_nodes;
 
 /// Repairs that are listed one by one.
 const REPAIRS_LISTED: usize = 20;
@@ -15,7 +16,7 @@ pub(crate) fn import(engine: &Engine, command: &ImportCommand) -> Verdict {
     let target = Target::new(&command.output, [command.file.as_path()])?;
     let tree = NodeTree::load(&command.file)?;
     let stem = command.file.file_stem().unwrap_or_default();
-    let (text, unknown) = tree.to_scene(&stem.to_string_lossy(), engine.registry())?;
+    let (text, unknown) = scene_of_nodes(&tree, &stem.to_string_lossy(), engine.registry())?;
     target.write(text.as_bytes())?;
     output::print(&report(command, &tree, &unknown))?;
     Ok(true)

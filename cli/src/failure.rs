@@ -1,7 +1,7 @@
 //! What keeps a command from running.
 
 use crate::faults;
-use gerust::scene::{RecordingError, ResumeError, SceneError};
+use gerust_scene::{RecordingError, ResumeError, SceneError};
 use std::fmt::Display;
 use std::process::ExitCode;
 

@@ -1,7 +1,7 @@
 //! Shows the faults of a scene file, each with the line it is in.
 
 use crate::output::printable;
-use gerust::scene::{Fault, SceneError};
+use gerust_scene::{Fault, SceneError};
 use miette::{
     Diagnostic, GraphicalReportHandler, GraphicalTheme, LabeledSpan, NamedSource, SourceCode,
 };

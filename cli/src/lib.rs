@@ -137,7 +137,7 @@ pub fn run(engine: &Engine, arguments: impl IntoIterator<Item = OsString>) -> Ex
         Command::Export(command) => exchange::export(engine, &command),
         Command::New(command) => new::run(&command),
         Command::Extras(command) => extras::run(&command),
-        Command::Schema => output::print(&gerust::scene::schema()).map(|()| true),
+        Command::Schema => output::print(&gerust_scene::schema()).map(|()| true),
     };
     match outcome {
         Ok(true) => ExitCode::SUCCESS,

@@ -51,20 +51,18 @@ pub(crate) fn run(command: &NewCommand) -> Verdict {
 
 /// The text of a file under the name of the new crate.
 fn adapted(text: &str, name: &str, sources: &Sources) -> String {
-    let [library, tool] = match sources {
+    let [library, scenes, tool] = match sources {
         Sources::At(path) => {
             let path = path.display().to_string().replace('\\', "/");
-            [
-                format!("path = \"{path}\""),
-                format!("path = \"{path}/cli\""),
-            ]
+            ["", "/scene", "/cli"].map(|folder| format!("path = \"{path}{folder}\""))
         }
         Sources::Published => {
-            [(); 2].map(|()| format!("version = \"{}\"", env!("CARGO_PKG_VERSION")))
+            [(); 3].map(|()| format!("version = \"{}\"", env!("CARGO_PKG_VERSION")))
         }
     };
     let paths = text
         .replace("path = \"../..\"", &library)
+        .replace("path = \"../../scene\"", &scenes)
         .replace("path = \"../../cli\"", &tool);
     let own_workspace = match paths.starts_with("[package]") {
         // Wherever the directory is, the crate is one by itself.
@@ -205,6 +203,7 @@ mod tests {
             "deps",
             "serde",
             "gerust-cli",
+            "gerust-scene",
             "gerust_cli",
             "aux",
             "com1",
@@ -221,10 +220,10 @@ mod tests {
         let manifest = adapted(FILES[0].1, "my-engine", &sources);
         assert!(manifest.contains("name = \"my-engine\"") && manifest.ends_with(OWN_WORKSPACE));
         assert!(manifest.contains("path = \"/src/gerust\""), "{manifest}");
-        assert!(
-            manifest.contains("path = \"/src/gerust/cli\""),
-            "{manifest}"
-        );
+        for folder in ["scene", "cli"] {
+            let path = format!("path = \"/src/gerust/{folder}\"");
+            assert!(manifest.contains(&path), "{manifest}");
+        }
         let main = adapted(FILES[2].1, "my-engine", &sources);
         assert!(
             main.contains("&[my_engine::fuel]") && !main.contains(EXAMPLE),
@@ -232,7 +231,7 @@ mod tests {
         );
         let published = adapted(FILES[0].1, "my-engine", &Sources::Published);
         assert!(!published.contains("path ="), "{published}");
-        assert_eq!(published.matches("version = \"0.1.0\"").count(), 3);
+        assert_eq!(published.matches("version = \"0.1.0\"").count(), 4);
     }
 
     #[test]

@@ -5,7 +5,7 @@ use crate::arguments::{Format, RunCommand};
 use crate::engine::Engine;
 use crate::output::{self, milliseconds, share, time};
 use gerust::profile::Statistic;
-use gerust::scene::{Outcome, Report, Scene};
+use gerust_scene::{Outcome, Report, Scene};
 use serde::Serialize;
 use std::fmt::Write;
 

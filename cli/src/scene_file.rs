@@ -5,7 +5,7 @@ use crate::engine::Engine;
 use crate::failure::Failure;
 use crate::output::time;
 use clap::Args;
-use gerust::scene::{Parameters, Recording, Registry, Scene};
+use gerust_scene::{Parameters, Recording, Registry, Scene};
 use std::path::{Path, PathBuf};
 use std::str::FromStr;
 use std::time::Instant;

@@ -6,7 +6,7 @@ use crate::engine::Engine;
 use crate::failure::Failure;
 use crate::output::{self, wrapped};
 use crate::target::Target;
-use gerust::scene::{Shrinker, Shrunk};
+use gerust_scene::{Shrinker, Shrunk};
 use serde::Serialize;
 use std::fs;
 use std::path::{Path, PathBuf};
@@ -62,7 +62,7 @@ fn beside(scene: &Path) -> PathBuf {
 }
 
 /// A scene that names others by paths has to stay in their folder.
-fn refuse_elsewhere(scene: &gerust::scene::Scene, to: &Path) -> Result<(), Failure> {
+fn refuse_elsewhere(scene: &gerust_scene::Scene, to: &Path) -> Result<(), Failure> {
     let folder = |path: &Path| {
         let folder = path.parent().unwrap_or(Path::new(""));
         let folder = if folder.as_os_str().is_empty() {

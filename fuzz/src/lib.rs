@@ -2,7 +2,7 @@
 
 use gerust::gltf::{NodeTree, export};
 use gerust::profile::RecordedProfile;
-use gerust::scene::{Limit, Recording, RecordingWriter, Registry, Scene, SceneError};
+use gerust_scene::{Limit, Recording, RecordingWriter, Registry, Scene, SceneError, scene_of_nodes};
 use gerust::{Runtime, StandardKit};
 
 /// Frames that a scene runs at most: enough for a cue, a rule and a contact.
@@ -118,7 +118,7 @@ pub fn gltf(bytes: &[u8]) {
         return;
     };
     let registry = registry();
-    if let Ok((text, _)) = tree.to_scene("fuzz", &registry) {
+    if let Ok((text, _)) = scene_of_nodes(&tree, "fuzz", &registry) {
         Scene::parse(&text, "fuzz.toml", &registry).expect("a scene that is made loads");
     }
     let mut runtime = runtime();

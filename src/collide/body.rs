@@ -90,6 +90,15 @@ impl Default for Body {
 }
 
 impl Body {
+    /// Metres per second up to which motion is computed: a body that is faster is not moved, and listed as refused.
+    pub const MOST_SPEED: f32 = 1e7;
+
+    /// The least mass, in kilograms, for which shares can be computed.
+    pub const LEAST_MASS: f32 = 1e-20;
+
+    /// The greatest mass, in kilograms, for which shares can be computed. Use an infinite mass for a body that nothing moves.
+    pub const MOST_MASS: f32 = 1e12;
+
     /// A body at rest that falls and stops at what is solid.
     #[must_use]
     pub fn dynamic() -> Self {

@@ -83,9 +83,6 @@ fn positive(number: f32) -> f32 {
     if number > 0.0 { number } else { 0.0 }
 }
 
-#[cfg(feature = "scene")]
-pub(crate) use refused::{LEAST_MASS, MOST_MASS, MOST_SPEED};
-
 use crate::error::Error;
 use crate::schedule::{Phase, System};
 use crate::space::placement_systems;

@@ -4,15 +4,6 @@ use super::body::Body;
 use crate::error::{Error, Kind};
 use crate::store::{Entity, World};
 
-/// Metres per second up to which motion is computed: a tenth of a light-second in a frame is beyond any scene.
-pub(crate) const MOST_SPEED: f32 = 1e7;
-
-/// The least mass, in kilograms, for which shares can be computed.
-pub(crate) const LEAST_MASS: f32 = 1e-20;
-
-/// The greatest mass, in kilograms, for which shares can be computed. Use an infinite mass for a body that nothing moves.
-pub(crate) const MOST_MASS: f32 = 1e12;
-
 /// The bodies that were not moved in the last frame.
 #[derive(Default, Debug)]
 pub(super) struct RefusedBodies {
@@ -54,14 +45,15 @@ pub(super) fn can_move(body: &Body) -> bool {
 
 fn problem(body: &Body, is_grid: bool) -> Option<String> {
     let speed = body.velocity.length();
-    let has_mass = (LEAST_MASS..=MOST_MASS).contains(&body.mass) || body.mass == f32::INFINITY;
+    let has_mass =
+        (Body::LEAST_MASS..=Body::MOST_MASS).contains(&body.mass) || body.mass == f32::INFINITY;
     let (what, found, want) = if !has_mass {
         (
             "a mass",
             body.mass,
             "a number from 1e-20 to 1e12 kg, or an infinite one",
         )
-    } else if !speed.is_finite() || speed > MOST_SPEED {
+    } else if !speed.is_finite() || speed > Body::MOST_SPEED {
         ("a speed", speed, "a number up to 1e7 m/s")
     } else if !(0.0..=1.0).contains(&body.restitution) {
         ("a restitution", body.restitution, "a number from 0 to 1")

@@ -68,6 +68,8 @@ pub enum ErrorKind {
     NotFinite,
     /// A number or another argument is outside of its range.
     InvalidArgument,
+    /// An error of the program's own; see [`Error::other`].
+    Other,
 }
 
 impl Error {
@@ -99,9 +101,10 @@ impl Error {
                 ErrorKind::Panic
             }
             #[cfg(feature = "snapshot")]
-            Kind::NotWritten { .. } | Kind::NotRestored { .. } | Kind::BadSnapshot { .. } => {
-                ErrorKind::Snapshot
-            }
+            Kind::NotWritten { .. }
+            | Kind::NotRestored { .. }
+            | Kind::BadSnapshot { .. }
+            | Kind::BadIds => ErrorKind::Snapshot,
             #[cfg(feature = "snapshot")]
             Kind::UnwritableDatum(_) | Kind::UnreadableDatum(_) => ErrorKind::InvalidData,
             #[cfg(feature = "gltf")]
@@ -119,6 +122,7 @@ impl Error {
             Kind::SamePair { .. } | Kind::BadBody { .. } | Kind::BadNumber { .. } => {
                 ErrorKind::InvalidArgument
             }
+            Kind::Other(_) => ErrorKind::Other,
         }
     }
 }

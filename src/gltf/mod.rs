@@ -30,7 +30,6 @@
 
 mod node;
 mod read;
-mod to_scene;
 mod tree;
 mod write;
 

@@ -3,7 +3,7 @@
 use crate::collide::{Aabb, Collider};
 use crate::error::Error;
 use crate::space::Transform;
-use crate::store::{Entity, Name, World};
+use crate::store::{Datum, Entity, Name, World};
 use serde_json::Value;
 
 /// The nodes of one scene of a glTF file, parents before children; see the [module](crate::gltf).
@@ -64,6 +64,24 @@ impl TreeNode {
         self.bounds
     }
 
+    /// The value of one of the node's extras.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::gltf::NodeTree;
+    ///
+    /// let tree = NodeTree::from_slice(br#"{ "asset": { "version": "2.0" }, "nodes": [{ "extras": { "berth": 7 } }] }"#)?;
+    /// let berth = tree.nodes()[0].extra("berth").expect("it was given");
+    /// assert_eq!(berth.read::<u32>()?, 7);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn extra(&self, name: &str) -> Option<Datum> {
+        let (_, value) = self.extras.iter().find(|(known, _)| known == name)?;
+        Datum::of(value).ok()
+    }
+
     /// The names of the node's extras.
     pub fn extras(&self) -> impl Iterator<Item = &str> {
         self.extras.iter().map(|(name, _)| name.as_str())
@@ -90,8 +108,8 @@ impl NodeTree {
     }
 
     /// Makes an entity per node, linked as the tree is: with its name, its transform, and a solid collider if it has a
-    /// mesh. Returns them in the order of the nodes. Extras are left to the caller, or to a scene file
-    /// ([`NodeTree::to_scene`]).
+    /// mesh. Returns them in the order of the nodes. Extras are left to the caller
+    /// ([`TreeNode::extra`]).
     ///
     /// # Errors
     ///

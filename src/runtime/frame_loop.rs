@@ -15,9 +15,6 @@ use std::time::Duration;
 /// Threads that can be asked for at most: a slip of the pen must not bring the machine down.
 const MOST_THREADS: usize = 1024;
 
-/// Seconds of scene time that a frame takes at most.
-pub(crate) const LONGEST_STEP: f64 = 1e6;
-
 /// The frame loop: it owns the [`World`], the schedule, the [`Clock`] and the [`Profiler`].
 ///
 /// A frame runs the phases in order; each `run_frames(1)` is one frame of a fixed step. See the
@@ -315,6 +312,9 @@ impl Runtime {
         self.schedule.set_enabled(name_or_label, enabled)
     }
 
+    /// Seconds of scene time that a frame takes at most.
+    pub const LONGEST_STEP: f64 = 1e6;
+
     /// Sets how much scene time a frame takes, in seconds. Default: 1/60.
     ///
     /// # Errors
@@ -330,7 +330,7 @@ impl Runtime {
     /// assert!(runtime.set_step_seconds(f64::NAN).is_err());
     /// ```
     pub fn set_step_seconds(&mut self, seconds: f64) -> Result<(), Error> {
-        if !(seconds > 0.0 && seconds <= LONGEST_STEP) {
+        if !(seconds > 0.0 && seconds <= Self::LONGEST_STEP) {
             return Err(Error::from(Kind::BadNumber {
                 what: "the step",
                 want: "above 0 and at most 1,000,000 seconds",
@@ -339,6 +339,22 @@ impl Runtime {
         }
         self.clock_mut().set_step(seconds);
         Ok(())
+    }
+
+    /// Sets the number of the frame that has ended, after the world was restored from somewhere else. The clock continues from
+    /// there in steps of [`Runtime::set_step_seconds`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.set_frame(600);
+    /// runtime.run_frames(1)?;
+    /// assert_eq!(runtime.world().global::<gerust::Clock>()?.frame(), 601);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn set_frame(&mut self, frame: u64) {
+        self.clock_mut().set_frame(frame);
     }
 
     pub(crate) fn clock_mut(&mut self) -> &mut Clock {

@@ -10,7 +10,7 @@ use crate::schedule::{
     Cause, Clock, FrameContext, Leader, Phase, Way, WhichSystems, step_panicked,
 };
 use crate::space::{Transform, find_adrift};
-use crate::store::{Entity, MostEntities, World};
+use crate::store::{Entity, World};
 
 /// Frames between two checks whether most tables are empty, if no table was added meanwhile.
 const FRAMES_BETWEEN_LOOKS: u64 = 256;
@@ -148,7 +148,7 @@ impl Runtime {
         };
         self.profiler.end_frame(count, &mut of_profiler);
         outcome
-            .and_then(|()| refuse_crowd(&self.world))
+            .and_then(|()| self.world.check_room(0))
             .and_then(|()| self.refuse_adrift())
             .and_then(|()| collide::tell_refused(&self.world))
             .and(step_panicked(
@@ -283,16 +283,5 @@ impl Runtime {
             system: <[String; 1]>::try_from(writers).ok().map(|[one]| one),
             writers: advice,
         })
-    }
-}
-
-/// Fails if more entities are alive than [`MostEntities`] allows.
-fn refuse_crowd(world: &World) -> Result<(), Error> {
-    let most = world.find_global::<MostEntities>();
-    let most = most.map_or(u64::MAX, |most| most.0);
-    let count = world.len() as u64;
-    match count > most {
-        false => Ok(()),
-        true => Err(Error::from(Kind::TooManyEntities { count, most })),
     }
 }

@@ -9,8 +9,6 @@ mod pacing;
 mod standard;
 
 pub use controls::{ControlIter, Controls};
-#[cfg(feature = "scene")]
-pub(crate) use frame_loop::LONGEST_STEP;
 pub use frame_loop::Runtime;
 pub use kit::{Kit, Requirement};
 pub use pacing::Advance;

@@ -78,7 +78,6 @@ impl Clock {
     }
 
     /// Goes to the end of a frame of a run with one step.
-    #[cfg(feature = "scene")]
     pub(crate) fn set_frame(&mut self, frame: u64) {
         self.frame = frame;
         self.since = (0, Seconds::default());

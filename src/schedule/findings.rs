@@ -391,7 +391,7 @@ impl Schedule {
         system: &str,
         entity: Entity,
     ) -> Result<Vec<RowMatch>, Error> {
-        let known = self.system(system).ok_or_else(|| self.unknown(system))?;
+        let known = self.require(system)?;
         known.access().compare(world, entity).ok_or_else(|| {
             Error::from(Kind::StaleEntity {
                 entity,

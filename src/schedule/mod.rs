@@ -36,6 +36,4 @@ pub use system::{System, SystemDraft, SystemWithClaims};
 
 #[cfg(feature = "chance")]
 pub(crate) use chance::Seed;
-#[cfg(feature = "scene")]
-pub(crate) use executor::Watch;
 pub(crate) use executor::{Crew, FrameContext, Leader, Way, WhichSystems, step_panicked};

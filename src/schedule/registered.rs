@@ -179,6 +179,28 @@ impl Schedule {
         self.systems().find(|system| system.name() == name)
     }
 
+    /// One system by its name, which has to be there.
+    ///
+    /// # Errors
+    ///
+    /// If no system has this name; the error suggests the nearest one.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_kit(StandardKit)?;
+    /// assert!(runtime.schedule().require("standard: spin").is_ok());
+    /// let error = runtime.schedule().require("spin").unwrap_err();
+    /// assert!(error.to_string().contains("did you mean `standard: spin`?"));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn require(&self, name: &str) -> Result<SystemInfo<'_>, Error> {
+        self.system(name).ok_or_else(|| self.unknown(name))
+    }
+
     /// All phases, in the order in which they run.
     pub fn phases(&self) -> impl Iterator<Item = Phase> {
         self.phases.iter().map(|known| known.phase)
@@ -447,7 +469,7 @@ impl Schedule {
     }
 
     /// The error for a name that no system has.
-    pub(crate) fn unknown(&self, name: &str) -> Error {
+    fn unknown(&self, name: &str) -> Error {
         Error::from(Kind::UnknownSystem {
             system: name.to_owned(),
             fix: suggest(name, "systems", self.systems().map(|system| system.name())),

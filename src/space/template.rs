@@ -29,6 +29,23 @@ use std::sync::Arc;
 pub struct MadeFrom(pub(crate) Name);
 
 impl MadeFrom {
+    /// The component for an entity that was made without a [`Template`], such as one of a file.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut world = World::new();
+    /// let gull = world.spawn((MadeFrom::new("gull"),));
+    /// assert_eq!(world.get::<MadeFrom>(gull)?.template(), "gull");
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn new(template: impl Into<Name>) -> Self {
+        Self(template.into())
+    }
+
     /// The name of the template.
     #[must_use]
     pub fn template(&self) -> &str {
@@ -157,9 +174,25 @@ impl Template {
         self
     }
 
-    /// A template whose copies are made by a function, which gets the entity that is to become one.
-    #[cfg(feature = "scene")]
-    pub(crate) fn made_by(
+    /// A template whose copies are made by a function, which gets the entity that is to become one: for parts that are known only
+    /// at run time, such as those of a file.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut world = World::new();
+    /// let parts = vec![Transform::at(0.0, 1.0, 0.0)];
+    /// let mast = Template::made_by("mast", move |world, mast| {
+    ///     parts.iter().try_for_each(|part| world.attach(mast, *part).map(drop))
+    /// });
+    /// let mast = mast.copy().spawn(&mut world)?;
+    /// assert_eq!(world.get::<Transform>(mast)?.translation.y, 1.0);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn made_by(
         name: &str,
         make: impl Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync + 'static,
     ) -> Self {

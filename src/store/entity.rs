@@ -44,7 +44,21 @@ pub struct Entity {
 }
 
 impl Entity {
-    pub(crate) fn from_parts(index: u32, generation: NonZeroU32) -> Self {
+    /// The id with this index and generation, which were read from somewhere else. Nothing says that it is alive.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::{Entity, World};
+    /// use std::num::NonZeroU32;
+    ///
+    /// let mut world = World::new();
+    /// let crate_1 = world.spawn(("crate",));
+    /// let generation = NonZeroU32::new(crate_1.generation()).expect("it is at least 1");
+    /// assert_eq!(Entity::from_parts(crate_1.index(), generation), crate_1);
+    /// ```
+    #[must_use]
+    pub fn from_parts(index: u32, generation: NonZeroU32) -> Self {
         Self { index, generation }
     }
 
@@ -127,10 +141,20 @@ pub(crate) struct Entities {
     used: Vec<u32>,
 }
 
-/// Which ids are handed out next.
-#[cfg(feature = "scene")]
+/// Which ids a world hands out next; see [`Snapshot::ids`](crate::store::Snapshot::ids). It can be written and read with `serde`.
+///
+/// # Example
+///
+/// ```
+/// let mut world = gerust::World::new();
+/// let before = world.snapshot()?.ids();
+/// world.spawn(("crate",));
+/// assert_ne!(world.snapshot()?.ids(), before);
+/// # Ok::<(), gerust::Error>(())
+/// ```
+#[cfg(feature = "snapshot")]
 #[derive(Clone, PartialEq, Eq, Debug, Default, serde::Serialize, serde::Deserialize)]
-pub(crate) struct IdSequence {
+pub struct IdSequence {
     slots: u32,
     /// Those of slots that have been used again.
     generations: Vec<(u32, NonZeroU32)>,
@@ -186,7 +210,7 @@ impl Entities {
     }
 
     /// The state that decides which ids are handed out from now on.
-    #[cfg(feature = "scene")]
+    #[cfg(feature = "snapshot")]
     pub(crate) fn sequence(&self) -> IdSequence {
         let reused = self.slots.iter().enumerate();
         IdSequence {
@@ -202,7 +226,7 @@ impl Entities {
     }
 
     /// No entity, and ids that continue a sequence with the given number of entities alive; `None` if the sequence is invalid.
-    #[cfg(feature = "scene")]
+    #[cfg(feature = "snapshot")]
     pub(crate) fn with_sequence(sequence: &IdSequence, alive: usize) -> Option<Self> {
         // A lane never reserves as many ids in a phase.
         const MOST_RESERVED: u32 = 1 << 26;

@@ -6,7 +6,6 @@ use super::component::{Component, short_name};
 use super::world::World;
 use crate::error::Error;
 use crate::panics::Panics;
-#[cfg(feature = "scene")]
 use crate::panics::after_all;
 use atomic_refcell::{AtomicRef, AtomicRefMut};
 use std::collections::{VecDeque, vec_deque};
@@ -200,7 +199,6 @@ impl<E> Channel<E> {
     }
 
     /// Takes all events back.
-    #[cfg(feature = "scene")]
     fn forget(&mut self, panics: &mut Panics) {
         self.first = self.end();
         self.frame_start = self.first;
@@ -257,7 +255,6 @@ impl<E> Channel<E> {
 pub(crate) struct AnyChannel {
     start_frame: fn(&mut World, &mut Panics),
     take_back: fn(&mut World, &mut Panics),
-    #[cfg(feature = "scene")]
     forget: fn(&mut World, &mut Panics),
     unheard: fn(&World) -> Option<UnheardEvents>,
     of_frame: fn(&World) -> u64,
@@ -334,7 +331,6 @@ fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
                 let phase = world.phase;
                 channel::<E>(world).take_back(phase, panics);
             },
-            #[cfg(feature = "scene")]
             forget: |world, panics| channel::<E>(world).forget(panics),
             unheard: unheard::<E>,
             of_frame: of_frame::<E>,
@@ -378,15 +374,44 @@ impl World {
     }
 
     /// How many events of a type have been posted so far.
-    #[cfg(feature = "scene")]
-    pub(crate) fn posted_so_far<E: Component>(&self) -> u64 {
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Horn;
+    ///
+    /// let mut world = World::new();
+    /// world.post(Horn);
+    /// world.post(Horn);
+    /// assert_eq!(world.posted_count::<Horn>(), 2);
+    /// ```
+    #[must_use]
+    pub fn posted_count<E: Component>(&self) -> u64 {
         let channel = self.globals.cell::<Channel<E>>();
         channel.map_or(0, |cell| cell.borrow().end())
     }
 
-    /// The events of a type that are kept, without those numbered below `number`.
-    #[cfg(feature = "scene")]
-    pub(crate) fn posted_after<E: Component + Clone>(&self, number: u64) -> Vec<E> {
+    /// The events of a type that are kept, from one number on: the first event ever posted is number 0. Events are kept until every
+    /// inbox has seen them, and at least until the end of the frame.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// #[derive(Clone, PartialEq, Debug)]
+    /// struct Docked(&'static str);
+    ///
+    /// let mut world = World::new();
+    /// world.post(Docked("barge"));
+    /// let seen = world.posted_count::<Docked>();
+    /// world.post(Docked("tug"));
+    /// assert_eq!(world.posted_since::<Docked>(seen), [Docked("tug")]);
+    /// ```
+    #[must_use]
+    pub fn posted_since<E: Component + Clone>(&self, number: u64) -> Vec<E> {
         let channel = self.globals.cell::<Channel<E>>();
         channel.map_or_else(
             |_| Vec::new(),
@@ -394,9 +419,26 @@ impl World {
         )
     }
 
-    /// Takes back all events that are kept.
-    #[cfg(feature = "scene")]
-    pub(crate) fn forget_events(&mut self) {
+    /// Drops all events that are kept, of all types, before any inbox sees them: for a world that was restored.
+    ///
+    /// # Panics
+    ///
+    /// If the drop of an event panics: then all are dropped, and the panic continues.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// #[derive(Clone)]
+    /// struct Horn;
+    ///
+    /// let mut world = World::new();
+    /// world.post(Horn);
+    /// world.forget_events();
+    /// assert_eq!((world.posted::<Horn>().len(), world.posted_count::<Horn>()), (0, 1));
+    /// ```
+    pub fn forget_events(&mut self) {
         after_all(|panics| {
             for at in 0..self.channels.len() {
                 (self.channels[at].forget)(self, panics);

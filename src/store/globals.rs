@@ -190,18 +190,64 @@ impl World {
         self.globals.find_mut().ok_or_else(missing::<T>)
     }
 
-    /// A global that need not be there: an error would cost an allocation.
-    pub(crate) fn find_global<T: Component>(&self) -> Option<Global<'_, T>> {
+    /// A global that need not be there. Unlike [`World::global`], it allocates no error if there is none. O(1).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Tide(f32);
+    ///
+    /// let mut world = World::new();
+    /// assert!(world.find_global::<Tide>().is_none());
+    /// world.set_global(Tide(1.5));
+    /// assert_eq!(world.find_global::<Tide>().map(|tide| tide.0), Some(1.5));
+    /// ```
+    #[must_use]
+    pub fn find_global<T: Component>(&self) -> Option<Global<'_, T>> {
         Some(Global(self.globals.find()?.borrow()))
     }
 
-    /// The same, to write.
-    pub(crate) fn find_global_mut<T: Component>(&mut self) -> Option<&mut T> {
+    /// A global that need not be there, to write. O(1).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Tide(f32);
+    ///
+    /// let mut world = World::new();
+    /// world.set_global(Tide(1.5));
+    /// if let Some(tide) = world.find_global_mut::<Tide>() {
+    ///     tide.0 += 0.5;
+    /// }
+    /// assert_eq!(world.global::<Tide>()?.0, 2.0);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn find_global_mut<T: Component>(&mut self) -> Option<&mut T> {
         self.globals.find_mut()
     }
 
-    /// Puts a global in unless there is one.
-    pub(crate) fn ensure_global<T: Component + Default>(&mut self) -> &mut T {
+    /// The global of a type, to write; its default is put in first if there is none. O(1).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// #[derive(Default)]
+    /// struct Berths(u32);
+    ///
+    /// let mut world = World::new();
+    /// world.ensure_global::<Berths>().0 += 1;
+    /// world.ensure_global::<Berths>().0 += 1;
+    /// assert_eq!(world.global::<Berths>()?.0, 2);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn ensure_global<T: Component + Default>(&mut self) -> &mut T {
         self.globals
             .0
             .entry(TypeId::of::<T>())

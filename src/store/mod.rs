@@ -52,12 +52,10 @@ pub(crate) use by_entity::NumberByEntity;
 pub(crate) use claim::{Grant, Preparation, ReservedIds};
 pub(crate) use component::{ComponentTypes, short_name};
 pub(crate) use edits::EditKind;
+#[cfg(feature = "snapshot")]
+pub use entity::IdSequence;
 pub(crate) use entity::TableId;
-#[cfg(feature = "scene")]
-pub(crate) use entity::{Entities, IdSequence};
 pub(crate) use rows::{Condition, Locator, Pattern, Shape, Sources, TableRows, Unseen};
-#[cfg(feature = "scene")]
-pub(crate) use snapshot::EntityValues;
 pub(crate) use table::Table;
 #[cfg(feature = "parallel")]
 pub(crate) use workers::Workers;

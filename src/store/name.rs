@@ -29,6 +29,12 @@ use std::sync::Arc;
 )]
 pub struct Name(Arc<str>);
 
+impl From<&str> for Name {
+    fn from(text: &str) -> Self {
+        Self(Arc::from(text))
+    }
+}
+
 impl From<String> for Name {
     fn from(text: String) -> Self {
         Self(Arc::from(text))

@@ -470,6 +470,7 @@ impl World {
 mod datum;
 mod exact;
 mod json;
+mod parts;
 mod restore;
 
 pub use datum::Datum;

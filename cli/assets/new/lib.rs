@@ -35,11 +35,13 @@ pub fn fuel(engine: &mut Engine) {
     });
 }
 
-type Claims<'w> = (
-    Rows<'w, (Entity, &'static mut Fuel, &'static mut Velocity)>,
-    Global<'w, Clock>,
-    Outbox<'w, RanDry>,
-);
+claims! {
+    type Claims = (
+        Rows<(Entity, &mut Fuel, &mut Velocity)>,
+        Global<Clock>,
+        Outbox<RanDry>,
+    );
+}
 
 /// A plain function, so that a test can call it as well.
 fn burn((mut trucks, clock, mut ran_dry): Claims<'_>) {

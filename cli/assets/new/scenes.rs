@@ -8,7 +8,7 @@ fn engine() -> Engine {
     engine
 }
 
-gerust::scene_tests! {
+gerust_scene::scene_tests! {
     runtime: engine().runtime().expect("the kits fit together"),
     registry: engine().registry(),
     dry: "scenes/dry.toml",

@@ -3,7 +3,7 @@
 use super::judged::Judged;
 use crate::failure::Failure;
 use crate::target::Target;
-use gerust::scene::Remedy;
+use gerust_scene::Remedy;
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::PathBuf;

@@ -6,7 +6,7 @@ use super::watchdog::Watchdog;
 use crate::engine::Engine;
 use crate::failure::Failure;
 use crate::output;
-use gerust::scene::{Outcome, Registry, Scene};
+use gerust_scene::{Outcome, Registry, Scene};
 use indicatif::ParallelProgressIterator;
 use rayon::prelude::*;
 use std::path::PathBuf;

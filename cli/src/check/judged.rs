@@ -1,6 +1,6 @@
 //! The results of one scene, in a form that one process can send to another.
 
-use gerust::scene::{Outcome, Remedy, SceneError};
+use gerust_scene::{Outcome, Remedy, SceneError};
 use serde::{Deserialize, Serialize};
 use std::ffi::OsString;
 use std::ops::Range;

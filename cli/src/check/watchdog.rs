@@ -8,7 +8,7 @@ use crate::bounds::Bounds;
 use crate::engine::Engine;
 use crate::failure::Failure;
 use crate::{Verdict, messages};
-use gerust::scene::SceneFiles;
+use gerust_scene::SceneFiles;
 use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::io::{self, Read, Seek, Write};

@@ -29,8 +29,8 @@ use contacts::ContactsView;
 use entities::{EntitiesView, EntityView};
 use events::EventsView;
 use gerust::Runtime;
-use gerust::scene::Recording;
 use gerust::schedule::Plan;
+use gerust_scene::Recording;
 use systems::SystemsView;
 use tree::TreeView;
 

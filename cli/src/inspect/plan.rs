@@ -1,9 +1,9 @@
 //! The contents of a plan, shared by text and JSON.
 
 use crate::output::milliseconds;
-use gerust::scene::Scene;
 use gerust::schedule::{Edge, Findings, PhaseCost, PhasePlan, Plan, Reason};
 use gerust::{Phase, Runtime};
+use gerust_scene::Scene;
 use serde::Serialize;
 use std::collections::HashMap;
 

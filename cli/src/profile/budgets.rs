@@ -1,8 +1,8 @@
 //! Budgets from the command line.
 
 use crate::failure::Failure;
-use gerust::scene::SceneRun;
 use gerust::suggest;
+use gerust_scene::SceneRun;
 use std::str::FromStr;
 use std::time::Duration;
 

@@ -7,7 +7,7 @@ use crate::engine::Engine;
 use crate::failure::Failure;
 use crate::output;
 use crate::versus::Versus;
-use gerust::scene::{Scene, SceneRun};
+use gerust_scene::{Scene, SceneRun};
 
 pub(super) fn run(
     engine: &Engine,

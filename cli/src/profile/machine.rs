@@ -2,7 +2,7 @@
 
 use crate::failure::Failure;
 use gerust::profile::RecordedProfile;
-use gerust::scene::{Scene, SceneRun};
+use gerust_scene::{Scene, SceneRun};
 use std::time::Instant;
 use sysinfo::{CpuRefreshKind, RefreshKind, System};
 use xxhash_rust::xxh3::xxh3_64;

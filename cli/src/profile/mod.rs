@@ -22,7 +22,7 @@ use crate::failure::Failure;
 use crate::output;
 use crate::target::Target;
 use gerust::profile::{CounterKind, Profiler, RecordedProfile};
-use gerust::scene::{Scene, SceneRun};
+use gerust_scene::{Scene, SceneRun};
 use std::path::{Path, PathBuf};
 
 pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {

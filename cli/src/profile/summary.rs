@@ -7,7 +7,7 @@ use crate::output::{self, milliseconds};
 use gerust::profile::{
     Category, ClockCost, CounterStatistic, Culprit, Excess, Profiler, Statistic,
 };
-use gerust::scene::{Report, Scene, SceneRun};
+use gerust_scene::{Report, Scene, SceneRun};
 use serde::Serialize;
 use std::time::Duration;
 

@@ -18,7 +18,7 @@ use crate::picture::extension_of;
 use crate::profile::{self, Profile};
 use crate::run::Summary;
 use crate::target::Target;
-use gerust::scene::Scene;
+use gerust_scene::Scene;
 use page::{ComparisonView, Page};
 use playback::PlaybackView;
 use std::path::Path;

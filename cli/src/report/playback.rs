@@ -6,7 +6,7 @@ use super::watcher::{EntityView, Watcher};
 use crate::failure::Failure;
 use crate::output;
 use gerust::prelude::*;
-use gerust::scene::SceneRun;
+use gerust_scene::SceneRun;
 use serde::Serialize;
 use std::num::NonZeroU64;
 
@@ -72,7 +72,7 @@ mod tests {
     use super::super::change::Drawn;
     use super::*;
     use crate::engine::Engine;
-    use gerust::scene::{Registry, Scene};
+    use gerust_scene::{Registry, Scene};
 
     /// Takes off one component of all entities in each of some frames.
     fn undress(engine: &mut Engine) {

@@ -3,8 +3,8 @@
 use crate::output::milliseconds;
 use crate::profile::{Order, Timeline};
 use gerust::profile::{Category, FrameProfile};
-use gerust::scene::SceneRun;
 use gerust::schedule::Plan;
+use gerust_scene::SceneRun;
 use serde::Serialize;
 use std::collections::{BTreeSet, HashMap};
 use std::time::Duration;

@@ -3,7 +3,7 @@
 use crate::output::milliseconds;
 use crate::profile::{FrameTimes, PartKind};
 use gerust::profile::RecordedProfile;
-use gerust::scene::SceneRun;
+use gerust_scene::SceneRun;
 use serde::Serialize;
 use std::collections::BTreeMap;
 

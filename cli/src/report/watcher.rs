@@ -7,7 +7,7 @@ use crate::failure::Failure;
 use crate::inspect::ContactView;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
-use gerust::scene::SceneRun;
+use gerust_scene::SceneRun;
 use serde::Serialize;
 use serde_json::Value as Json;
 use std::collections::{HashMap, HashSet};

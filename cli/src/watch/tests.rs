@@ -6,7 +6,7 @@ use super::view::{Palette, draw};
 use super::watched::Watched;
 use crate::engine::Engine;
 use crate::target::Target;
-use gerust::scene::{Recording, Registry, Scene};
+use gerust_scene::{Recording, Registry, Scene};
 use ratatui::Terminal;
 use ratatui::backend::TestBackend;
 use ratatui::buffer::Buffer;

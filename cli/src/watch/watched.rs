@@ -3,8 +3,8 @@
 use crate::engine::Engine;
 use crate::failure::Failure;
 use crate::target::Target;
-use gerust::scene::{Recording, RecordingWriter, SceneRun};
 use gerust::{Runtime, World};
+use gerust_scene::{Recording, RecordingWriter, SceneRun};
 use std::cell::RefCell;
 use std::io::{self, Write};
 use std::rc::Rc;

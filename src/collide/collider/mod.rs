@@ -366,8 +366,8 @@ impl Collider {
     }
 
     /// The smallest box around the boxes of the default set.
-    #[cfg(feature = "scene")]
-    pub(crate) fn default_box(&self) -> Aabb {
+    #[must_use]
+    pub fn default_box(&self) -> Aabb {
         let boxes = self.boxes.default_boxes().iter().copied();
         boxes
             .reduce(|all, one| all.merged(&one))

@@ -31,10 +31,7 @@ use glam::Vec3;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Follow {
     /// The entity to follow.
     pub target: Entity,
@@ -115,7 +112,7 @@ impl Follow {
 /// ```
 #[derive(Clone, PartialEq, Debug)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(deny_unknown_fields)
 )]
@@ -123,10 +120,10 @@ pub struct FollowNamed {
     /// The name of the entity to follow.
     pub target: String,
     /// See [`Follow::offset`].
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub offset: Vec3,
     /// See [`Follow::smoothing`].
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub smoothing: f32,
 }
 

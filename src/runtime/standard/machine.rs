@@ -41,7 +41,7 @@ const REMEMBERED: usize = 16;
 /// ```
 #[derive(Clone, PartialEq, Debug)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case", deny_unknown_fields)
 )]
@@ -52,20 +52,20 @@ pub struct Machine {
     /// The ways from state to state, the ones to try first at first.
     pub transitions: Vec<Transition>,
     /// The signal since the last frame; cleared after the next one. Empty means none.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub signal: String,
     /// For how many seconds it has been in its state.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub since: f32,
     /// The last 16 transitions, oldest first.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub log: Vec<LogEntry>,
 }
 
 /// A way of a [`Machine`] from one state to another.
 #[derive(Clone, PartialEq, Debug)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case", deny_unknown_fields)
 )]
@@ -75,17 +75,17 @@ pub struct Transition {
     /// The state to which it leads.
     pub to: String,
     /// The condition for the transition.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub on: TransitionCondition,
     /// For how many seconds the machine must have been in its state as well.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub after: f32,
 }
 
 /// The condition for a [`Transition`].
 #[derive(Clone, PartialEq, Eq, Debug, Default)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case")
 )]
@@ -103,10 +103,7 @@ pub enum TransitionCondition {
 
 /// A transition that was taken.
 #[derive(Clone, PartialEq, Eq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct LogEntry {
     /// In which frame.
     pub frame: u64,
@@ -116,10 +113,7 @@ pub struct LogEntry {
 
 /// Posted when a [`Machine`] takes a transition.
 #[derive(Clone, PartialEq, Eq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Switched {
     /// Whose machine.
     pub entity: Entity,

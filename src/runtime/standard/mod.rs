@@ -47,10 +47,7 @@ use glam::{Quat, Vec3};
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Velocity(pub Vec3);
 
 /// Turns the entity's [`Transform`] about an axis of its parent's space: radians per second times the axis.
@@ -73,10 +70,7 @@ pub struct Velocity(pub Vec3);
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Spin(pub Vec3);
 
 /// Despawns the entity and its subtree after a number of seconds of scene time.
@@ -97,10 +91,7 @@ pub struct Spin(pub Vec3);
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Lifetime(pub f32);
 
 /// Where the entity was in the world at the end of the frame before, to draw between two frames.

@@ -27,7 +27,7 @@ use glam::Vec3;
 /// ```
 #[derive(Clone, PartialEq, Debug)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(deny_unknown_fields)
 )]
@@ -35,10 +35,10 @@ pub struct Rangefinder {
     /// The way that is looked along, as long as it is, in metres, in the entity's own space.
     pub along: Vec3,
     /// How far away the first collider is, in metres; as long as the way if there is none.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub distance: f32,
     /// The name of the first collider's entity; empty if there is none, or if it has no name.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub found: String,
 }
 

@@ -29,23 +29,17 @@ use glam::Vec3;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, PartialEq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Route {
     /// Where to go, in order, in metres.
     pub waypoints: Vec<Vec3>,
     /// Metres per second; not above zero stands still.
     pub speed: f32,
     /// Whether the first waypoint follows the last; else the entity stops there.
-    #[cfg_attr(
-        any(feature = "scene", feature = "snapshot"),
-        serde(default, rename = "loop")
-    )]
+    #[cfg_attr(feature = "snapshot", serde(default, rename = "loop"))]
     pub is_loop: bool,
     /// The waypoint that it is heading for; as many as there are when it is done.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub next: usize,
 }
 
@@ -119,10 +113,7 @@ impl Route {
 
 /// Posted when an entity on a [`Route`] has reached a waypoint.
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Arrived {
     /// Who.
     pub entity: Entity,

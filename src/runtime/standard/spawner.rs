@@ -39,7 +39,7 @@ use std::collections::BTreeMap;
 /// ```
 #[derive(Clone, PartialEq, Debug)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case", deny_unknown_fields)
 )]
@@ -50,22 +50,22 @@ pub struct Spawner {
     /// How many copies a second; not above zero makes none.
     pub per_second: f32,
     /// The most copies of the template at the same time; missed copies are not caught up.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub cap: Option<u32>,
     /// The most copies overall.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub total: Option<u64>,
     /// How far from the entity's place in the world copies appear, in metres along each axis.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub spread: Vec3,
     /// The velocity of each copy in metres per second: of its [`Body`] if its template has one.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub velocity: Option<Vec3>,
     /// How many copies were made so far.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub made: u64,
     /// The due part of the next copy, from 0 to 1.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub due: f64,
 }
 

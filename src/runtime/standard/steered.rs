@@ -27,7 +27,7 @@ use glam::Vec3;
 /// ```
 #[derive(Clone, PartialEq, Debug)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(deny_unknown_fields)
 )]

@@ -24,7 +24,7 @@ use crate::store::{Edits, Entity, Global, Inbox, Outbox, Rows};
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
 #[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
+    feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
     serde(rename_all = "kebab-case", deny_unknown_fields)
 )]
@@ -32,13 +32,13 @@ pub struct Wear {
     /// The rest; it ends at 0.
     pub left: f32,
     /// How much a second takes away.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub per_second: f32,
     /// How much each contact takes away that begins.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub per_contact: f32,
     /// Whether the entity is despawned with its subtree when nothing is left.
-    #[cfg_attr(any(feature = "scene", feature = "snapshot"), serde(default))]
+    #[cfg_attr(feature = "snapshot", serde(default))]
     pub then_gone: bool,
 }
 
@@ -68,10 +68,7 @@ impl Wear {
 
 /// Posted when nothing is left of a [`Wear`].
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
-#[cfg_attr(
-    any(feature = "scene", feature = "snapshot"),
-    derive(serde::Serialize, serde::Deserialize)
-)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Worn {
     /// Whose.
     pub entity: Entity,

@@ -2,7 +2,7 @@
 
 use super::measured_how;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
-use gerust::scene::SceneRun;
+use gerust_scene::SceneRun;
 use std::collections::HashMap;
 use std::time::Duration;
 

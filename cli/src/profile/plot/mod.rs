@@ -15,7 +15,7 @@ use crate::arguments::ProfileCommand;
 use crate::failure::Failure;
 use crate::picture::PictureFile;
 use gerust::profile::{Category, FrameProfile};
-use gerust::scene::SceneRun;
+use gerust_scene::SceneRun;
 use std::path::Path;
 use systems::SystemTimes;
 

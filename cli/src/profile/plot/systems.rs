@@ -2,7 +2,7 @@
 
 use super::measured_how;
 use gerust::profile::{Category, Statistic};
-use gerust::scene::SceneRun;
+use gerust_scene::SceneRun;
 
 /// What the picture shows.
 pub(super) struct SystemTimes {

@@ -4,7 +4,7 @@ use super::*;
 use crate::picture::Painting;
 use gerust::prelude::*;
 use gerust::profile::MeasuredSpan;
-use gerust::scene::{Registry, Scene};
+use gerust_scene::{Registry, Scene};
 use plotters::prelude::{BitMapBackend, IntoDrawingArea};
 use std::time::Duration;
 

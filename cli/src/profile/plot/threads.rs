@@ -2,8 +2,8 @@
 
 use super::measured_how;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
-use gerust::scene::SceneRun;
 use gerust::schedule::Plan;
+use gerust_scene::SceneRun;
 use std::collections::{HashMap, HashSet};
 use std::time::Duration;
 

@@ -1,0 +1,240 @@
+//! Resumes a run from a recording.
+
+use super::item::Happened;
+use super::{Playback, Recording, RecordingError};
+use crate::debug_as_message;
+use crate::error_kinds::ResumeErrorKind;
+use crate::event_log::EventLog;
+use crate::registry::Registry;
+use crate::run::SceneRun;
+use gerust::Error;
+use gerust::runtime::{Controls, Runtime};
+use gerust::store::Entity;
+
+impl Happened {
+    /// The events of the last frame.
+    pub(super) fn of(run: &SceneRun<'_>) -> Self {
+        let runtime = run.runtime();
+        let world = runtime.world();
+        let registry = &run.scene().registry;
+        let mut happened = Self {
+            off: runtime
+                .schedule()
+                .systems()
+                .filter(|system| !system.is_enabled())
+                .map(|system| system.name().to_owned())
+                .collect(),
+            rules: run.rule_states().collect(),
+            ..Self::default()
+        };
+        if let Ok(controls) = world.global::<Controls>() {
+            let moved = controls.iter().filter(|(_, value)| *value != 0.0);
+            happened.controls = moved
+                .map(|(name, value)| (name.to_owned(), value))
+                .collect();
+        }
+        if let Ok(happenings) = world.global::<EventLog>() {
+            let pairs = happenings.begun.iter();
+            happened.begun = pairs.map(|pair| pair.map(Into::into)).collect();
+            for name in registry.event_names() {
+                let so_far = happenings.so_far(name);
+                if so_far > 0 {
+                    happened.counts.insert(name.to_owned(), so_far);
+                }
+                let events = happenings.events(registry, world, name);
+                if !events.is_empty() {
+                    happened.events.insert(name.to_owned(), events);
+                }
+            }
+        }
+        happened
+    }
+}
+
+impl Recording {
+    /// Puts the world of a frame into a runtime, with the settings that its scene had: placements, boxes and contacts as well. The
+    /// clock shows the frame. What takes part is what the registry names, and what the kits of the runtime have registered.
+    ///
+    /// # Errors
+    ///
+    /// If there is no such frame, or if the recording holds components that are not registered.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Recording, RecordingWriter, Registry, Scene};
+    ///
+    /// let text = "title = 'a mast'\nframes = 2\n[[entities]]\nname = 'mast'\ntransform = { translation = [0, 9, 0] }\n";
+    /// let registry = Registry::standard();
+    /// let scene = Scene::parse(text, "mast.toml", &registry)?;
+    /// let run = scene.start(Runtime::new())?;
+    /// let bytes = RecordingWriter::begin(Vec::new(), &run)?.finish(&run)?;
+    ///
+    /// let recording = Recording::from_bytes(bytes, "mast.rec")?;
+    /// let mut runtime = Runtime::new();
+    /// recording.restore_into(&mut runtime, &registry, 0)?;
+    /// let mast = runtime.world().find("mast").expect("it was recorded");
+    /// assert_eq!(runtime.world().get::<WorldTransform>(mast)?.translation().y, 9.0);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn restore_into(
+        &self,
+        runtime: &mut Runtime,
+        registry: &Registry,
+        frame: u64,
+    ) -> Result<(), ResumeError> {
+        self.playback().restore_into(runtime, registry, frame)
+    }
+}
+
+impl Playback<'_> {
+    /// [`Recording::restore_into`] for many frames one after the other: each costs what has changed since the last.
+    ///
+    /// # Errors
+    ///
+    /// As [`Recording::restore_into`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Recording, RecordingWriter, Registry, Scene};
+    ///
+    /// let text = "title = 'a mast'\nframes = 2\n[[entities]]\nname = 'mast'\n";
+    /// let registry = Registry::standard();
+    /// let scene = Scene::parse(text, "mast.toml", &registry)?;
+    /// let mut run = scene.start(Runtime::new())?;
+    /// let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
+    /// while run.advance()? {
+    ///     writer.note(&run)?;
+    /// }
+    /// let recording = Recording::from_bytes(writer.finish(&run)?, "mast.rec")?;
+    ///
+    /// let (mut runtime, mut playback) = (Runtime::new(), recording.playback());
+    /// for frame in 0..=recording.last_frame() {
+    ///     playback.restore_into(&mut runtime, &registry, frame)?;
+    ///     assert_eq!(Some(runtime.world().digest()?), recording.digest(frame));
+    /// }
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn restore_into(
+        &mut self,
+        runtime: &mut Runtime,
+        registry: &Registry,
+        frame: u64,
+    ) -> Result<(), ResumeError> {
+        self.recording().header.settings.restore(runtime)?;
+        registry.enroll(runtime.world_mut())?;
+        runtime.world_mut().restore(self.go_to(frame)?)?;
+        runtime.set_frame(frame);
+        runtime.settle()?;
+        Ok(())
+    }
+}
+
+impl SceneRun<'_> {
+    /// Goes to a frame of a recording of the same scene, and on from there: entities, registered components, clock, control inputs,
+    /// rules, switched systems and the events that rules hear are as they were then.
+    ///
+    /// Not recorded are components that are not registered, globals of your own, and what systems remember
+    /// ([`Written`](gerust::Written) and [`Attached`](gerust::Attached) take in everything in the next frame; inboxes are empty). If a scene
+    /// depends on none of these, it continues with the same digests as the recorded run. Expectations whose time has begun
+    /// before are left out.
+    ///
+    /// # Errors
+    ///
+    /// If the recording has no such frame, or if it holds components that are not registered here.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Recording, RecordingWriter, Registry, Scene};
+    ///
+    /// let text = "title = 'a gull'\nframes = 60\n[[entities]]\nname = 'gull'\ncomponents.velocity = [6, 0, 0]\n";
+    /// let scene = Scene::parse(text, "gull.toml", &Registry::standard())?;
+    /// let start = || -> Result<_, gerust::Error> {
+    ///     let mut runtime = Runtime::new();
+    ///     runtime.add_kit(StandardKit)?;
+    ///     scene.start(runtime)
+    /// };
+    /// let mut run = start()?;
+    /// let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
+    /// while run.advance()? {
+    ///     writer.note(&run)?;
+    /// }
+    /// let recording = Recording::from_bytes(writer.finish(&run)?, "gull.rec")?;
+    ///
+    /// let mut again = start()?;
+    /// again.resume(&recording, 40)?;
+    /// assert_eq!(again.frame(), 40);
+    /// while again.advance()? {}
+    /// assert_eq!(again.runtime().world().digest()?, run.runtime().world().digest()?);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn resume(&mut self, recording: &Recording, frame: u64) -> Result<(), ResumeError> {
+        let happened = recording.happened(frame)?;
+        let registry = &self.scene().registry;
+        let runtime = self.runtime_mut();
+        recording.restore_into(runtime, registry, frame)?;
+        let names = runtime.schedule().systems();
+        let names: Vec<String> = names.map(|system| system.name().to_owned()).collect();
+        for name in names {
+            runtime.set_enabled(&name, !happened.off.contains(&name))?;
+        }
+        let world = runtime.world_mut();
+        // These contacts are held, so their begin must not be posted.
+        world.forget_events();
+        let controls = world.ensure_global::<Controls>();
+        *controls = Controls::default();
+        for (name, value) in &happened.controls {
+            controls.set(name, *value);
+        }
+        controls.end_frame();
+        let begun = happened.begun.iter();
+        let begun = begun.map(|pair| pair.map(Entity::from)).collect();
+        self.take_up(frame, &happened.rules, |registry, world| {
+            EventLog::taken_up(registry, world, begun, &happened.counts, happened.events)
+        });
+        Ok(())
+    }
+}
+
+/// Why a run could not resume from a recording.
+#[derive(thiserror::Error)]
+#[error(transparent)]
+pub struct ResumeError(#[from] Kind);
+
+debug_as_message!(ResumeError);
+
+impl ResumeError {
+    /// The kind of the error.
+    #[must_use]
+    pub fn kind(&self) -> ResumeErrorKind {
+        match &self.0 {
+            Kind::Recording(_) => ResumeErrorKind::Recording,
+            Kind::Runtime(_) => ResumeErrorKind::Runtime,
+        }
+    }
+}
+
+#[derive(thiserror::Error, Debug)]
+enum Kind {
+    #[error(transparent)]
+    Recording(RecordingError),
+    #[error(transparent)]
+    Runtime(Error),
+}
+
+impl From<RecordingError> for ResumeError {
+    fn from(error: RecordingError) -> Self {
+        Self(Kind::Recording(error))
+    }
+}
+
+impl From<Error> for ResumeError {
+    fn from(error: Error) -> Self {
+        Self(Kind::Runtime(error))
+    }
+}

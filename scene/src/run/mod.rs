@@ -1,0 +1,389 @@
+//! A scene as it runs.
+
+mod acting;
+mod taking_up;
+
+pub(super) use acting::MissedCues;
+
+use crate::action::About;
+use crate::event_log::EventLog;
+use crate::expect::{remedy, touching_first};
+use crate::names::NamesNow;
+use crate::report::{Leftovers, Outcome, Report};
+use crate::scene_file::Scene;
+use crate::values::datum_of;
+use gerust::Error;
+use gerust::collide::Contacts;
+use gerust::runtime::{Controls, Runtime};
+use gerust::schedule::{Cause, Clock};
+use gerust::store::{Datum, World};
+use rustc_hash::FxHashMap;
+use serde_json::Value as Json;
+use std::collections::VecDeque;
+
+/// Looks at the world after each step of a frame; see [`Runtime::run_frame_watched`].
+type Watch<'a> = &'a mut dyn FnMut(Cause<'_>, &World);
+
+/// Frames whose times are kept: ten minutes at 60 a second, about 30 MB.
+const MOST_FRAMES_PROFILED: usize = 36_000;
+/// Frames of warm-up at most, unless the scene says more.
+const MOST_WARM_UP: u64 = 60;
+
+/// The state of an undecided expectation.
+#[derive(Default, Debug)]
+struct Progress {
+    /// The number of frames in a row, up to the last, in which its condition held.
+    in_a_row: u64,
+    /// The measured values of the last frames.
+    before: VecDeque<(u64, String)>,
+}
+
+/// What became of a rule so far.
+#[derive(Default, Debug)]
+struct RuleState {
+    /// Whether its condition held after the last frame.
+    held: bool,
+    has_fired: bool,
+}
+
+/// Frames before the failure that are listed with their measured values.
+const FRAMES_TOLD: usize = 4;
+
+impl Progress {
+    fn note(&mut self, frame: u64, measured: String) {
+        if self.before.len() == FRAMES_TOLD {
+            self.before.pop_front();
+        }
+        self.before.push_back((frame, measured));
+    }
+}
+
+/// A scene in a runtime, frame by frame.
+///
+/// Frame 0 is the state as loaded. The cues of a frame are carried out before its systems run, its expectations are
+/// checked when they have run.
+///
+/// # Example
+///
+/// ```
+/// use gerust::prelude::*;
+/// use gerust_scene::{Registry, Scene};
+///
+/// let text = r#"
+/// title = "a gull comes and goes"
+/// frames = 3
+/// [[cues]]
+/// frame = 2
+/// spawn = { name = "gull" }
+/// [[expect]]
+/// frame = 1
+/// count = { is = 0 }
+/// [[expect]]
+/// frame = 2
+/// count = { is = 1 }
+/// "#;
+/// let scene = Scene::parse(text, "gull.toml", &Registry::standard())?;
+/// let mut run = scene.start(Runtime::new())?;
+/// while run.advance()? {}
+/// assert!(run.report().all_held());
+/// # Ok::<(), Box<dyn std::error::Error>>(())
+/// ```
+#[derive(Debug)]
+pub struct SceneRun<'s> {
+    scene: &'s Scene,
+    runtime: Runtime,
+    /// By expectation: decided or still open.
+    outcomes: Vec<Option<Outcome>>,
+    /// By expectation: what was found so far.
+    progress: Vec<Progress>,
+    rules: Vec<RuleState>,
+    /// The verdict with which the scene was stopped.
+    stopped: Option<Outcome>,
+    /// The frame from which it resumes: nothing is known about earlier frames.
+    taken_up_at: Option<u64>,
+    missed_cues: MissedCues,
+    contacts_begun: u64,
+    leftovers: Leftovers,
+}
+
+impl<'s> SceneRun<'s> {
+    pub(crate) fn start(scene: &'s Scene, mut runtime: Runtime) -> Result<Self, Error> {
+        scene.settings.apply(&mut runtime)?;
+        if let Some(budget) = scene.budget {
+            runtime.profiler_mut().set_budget(budget);
+        }
+        for name in scene.budgeted() {
+            runtime.schedule().require(name)?;
+        }
+        for (system, budget) in &scene.budgets {
+            runtime.profiler_mut().set_budget_of(system, *budget);
+        }
+        let usual_warm_up = (scene.frames / 10).min(MOST_WARM_UP);
+        runtime
+            .profiler_mut()
+            .set_warm_up(scene.warm_up.unwrap_or(usual_warm_up));
+        runtime.profiler_mut().keep_frames(
+            usize::try_from(scene.frames).map_or(MOST_FRAMES_PROFILED, |frames| {
+                frames.min(MOST_FRAMES_PROFILED)
+            }),
+        );
+        let world = runtime.world_mut();
+        scene.registry.enroll(world)?;
+        scene.put_templates(world);
+        world.set_global(EventLog::default());
+        world.set_global(Controls::default());
+        let mut named = FxHashMap::default();
+        let mut children = Vec::new();
+        for plan in &scene.entities {
+            let entity = plan.spawn(world, |entity, name| {
+                named.extend(name.map(|name| (name.clone(), entity)));
+            })?;
+            children.extend(plan.parent.as_ref().map(|parent| (entity, parent)));
+        }
+        for (child, parent) in children {
+            let parent = named
+                .get(parent.as_str())
+                .expect("a scene was checked: its parents are among its entities");
+            world.link(child, *parent)?;
+        }
+        runtime.settle()?;
+        let mut run = Self {
+            scene,
+            runtime,
+            outcomes: scene.expectations.iter().map(|_| None).collect(),
+            progress: scene
+                .expectations
+                .iter()
+                .map(|_| Progress::default())
+                .collect(),
+            rules: scene.rules.iter().map(|_| RuleState::default()).collect(),
+            stopped: None,
+            taken_up_at: None,
+            missed_cues: MissedCues::default(),
+            contacts_begun: 0,
+            leftovers: Leftovers::default(),
+        };
+        run.look_around();
+        run.check_expectations()?;
+        Ok(run)
+    }
+
+    /// The scene.
+    #[must_use]
+    pub fn scene(&self) -> &'s Scene {
+        self.scene
+    }
+
+    /// The runtime, to look at.
+    #[must_use]
+    pub fn runtime(&self) -> &Runtime {
+        &self.runtime
+    }
+
+    /// The runtime, to add systems or to change the world between frames.
+    pub fn runtime_mut(&mut self) -> &mut Runtime {
+        &mut self.runtime
+    }
+
+    /// The frame that ran last; 0 before the first.
+    #[must_use]
+    pub fn frame(&self) -> u64 {
+        self.runtime
+            .world()
+            .global::<Clock>()
+            .map_or(0, |clock| clock.frame())
+    }
+
+    /// Runs the next frame, unless the scene is at its end or was stopped; says whether one ran.
+    ///
+    /// # Errors
+    ///
+    /// If a system fails; the message names it.
+    pub fn advance(&mut self) -> Result<bool, Error> {
+        self.advance_by(&mut |_, _| (), |runtime, _| runtime.run_frames(1))
+    }
+
+    /// [`SceneRun::advance`] on one thread, which tells after each action and each step of the frame what it was and what the world
+    /// is like then; see [`Runtime::run_frame_watched`].
+    ///
+    /// # Errors
+    ///
+    /// As [`SceneRun::advance`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\n[[cues]]\nframe = 1\nspawn = { name = 'gull' }\n";
+    /// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
+    /// let mut run = scene.start(Runtime::new())?;
+    /// let mut steps = Vec::new();
+    /// run.advance_watched(|cause, world| steps.push((cause.to_string(), world.len())))?;
+    /// assert_eq!(steps[0], (String::from("the action: spawn `gull`"), 1));
+    /// assert!(steps.iter().any(|(cause, _)| cause == "the system `place: linked`"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn advance_watched(
+        &mut self,
+        mut watch: impl FnMut(Cause<'_>, &World),
+    ) -> Result<bool, Error> {
+        self.advance_by(&mut watch, |runtime, watch| {
+            runtime.run_frame_watched(watch)
+        })
+    }
+
+    fn advance_by(
+        &mut self,
+        watch: Watch<'_>,
+        run_frame: impl FnOnce(&mut Runtime, Watch<'_>) -> Result<(), Error>,
+    ) -> Result<bool, Error> {
+        let frame = self.frame() + 1;
+        if frame > self.scene.frames || self.stopped.is_some() {
+            return Ok(false);
+        }
+        self.carry_out_actions(frame, watch);
+        if self.stopped.is_some() {
+            return Ok(false);
+        }
+        run_frame(&mut self.runtime, watch)?;
+        self.look_around();
+        self.check_expectations()?;
+        Ok(true)
+    }
+
+    /// Notes what has happened in the frame.
+    fn look_around(&mut self) {
+        let mut happenings = std::mem::take(self.happenings_mut());
+        let world = self.runtime.world();
+        happenings.note(&self.scene.registry, world);
+        self.contacts_begun += happenings.begun.len() as u64;
+        if let Some(contacts) = world.find_global::<Contacts>() {
+            self.leftovers.note(self.frame(), &contacts);
+        }
+        if self.scene.asks_counters {
+            let frame = self.runtime.profiler().frames().last();
+            let counts = frame.iter().flat_map(|frame| frame.counters());
+            happenings.counters = counts
+                .map(|count| (count.name.to_owned(), count.value))
+                .collect();
+        }
+        *self.happenings_mut() = happenings;
+    }
+
+    fn happenings_mut(&mut self) -> &mut EventLog {
+        self.runtime.world_mut().ensure_global::<EventLog>()
+    }
+
+    /// The events of the frame that ran last, with those that actions posted before it: each with its registered name and its
+    /// value, by name and then in order.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 9\n[[entities]]\nname = 'rope'\ncomponents.wear = { left = 0.1, per-second = 1 }\n";
+    /// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_kit(StandardKit)?;
+    /// let mut run = scene.start(runtime)?;
+    /// while run.advance()? && run.events().is_empty() {}
+    /// assert_eq!(run.frame(), 6);
+    /// assert_eq!(run.events()[0].0, "worn");
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn events(&self) -> Vec<(String, Datum)> {
+        let names = self.scene.registry.event_names();
+        names
+            .flat_map(|name| {
+                let events = self.events_of(name).into_iter();
+                events.map(move |event| (name.to_owned(), datum_of(&event)))
+            })
+            .collect()
+    }
+
+    /// The events of a name that were posted in the last frame.
+    fn events_of(&self, name: &str) -> Vec<Json> {
+        let world = self.runtime.world();
+        let happenings = world.global::<EventLog>();
+        happenings.map_or_else(
+            |_| Vec::new(),
+            |happenings| happenings.events(&self.scene.registry, world, name),
+        )
+    }
+
+    fn check_expectations(&mut self) -> Result<(), Error> {
+        let frame = self.frame();
+        let scene = self.scene;
+        let open = self.outcomes.iter().zip(&scene.expectations);
+        let due = open
+            .filter(|(outcome, expectation)| outcome.is_none() && expectation.when.is_due(frame));
+        NamesNow::list(self.runtime.world_mut(), due.count());
+        let states = self.outcomes.iter_mut().zip(&mut self.progress);
+        for (expectation, (outcome, progress)) in scene.expectations.iter().zip(states) {
+            if outcome.is_some() || !expectation.when.is_due(frame) {
+                continue;
+            }
+            let finding = expectation.condition.check(&self.runtime, scene)?;
+            progress.in_a_row = if finding.holds {
+                progress.in_a_row + 1
+            } else {
+                0
+            };
+            let decision = expectation
+                .when
+                .decide(frame, finding.holds, progress.in_a_row);
+            let Some(held) = decision else {
+                progress.note(frame, finding.measured);
+                continue;
+            };
+            let before = std::mem::take(&mut progress.before);
+            let remedy = match held {
+                true => None,
+                false => {
+                    let asked = scene.asked(self.runtime.world(), About::default());
+                    remedy(expectation, &asked)
+                }
+            };
+            *outcome = Some(
+                Outcome::new(expectation, frame, held, finding)
+                    .with_remedy(remedy)
+                    .with_context(
+                        before.into(),
+                        touching_first(&expectation.condition, self.runtime.world()),
+                    ),
+            );
+        }
+        NamesNow::clear(self.runtime.world_mut());
+        Ok(())
+    }
+
+    /// The results so far. Expectations whose frame has not come yet count as failed, unless an action has stopped
+    /// the scene: then its verdict stands for them.
+    #[must_use]
+    pub fn report(&self) -> Report {
+        let outcomes = self.outcomes.iter().zip(&self.scene.expectations);
+        let outcomes = outcomes.filter(|(_, expectation)| {
+            let from = self.taken_up_at;
+            from.is_none_or(|from| expectation.when.first_frame() > from)
+        });
+        Report::new(
+            self,
+            outcomes
+                .filter_map(|(outcome, expectation)| match (outcome, &self.stopped) {
+                    (Some(outcome), _) => Some(outcome.clone()),
+                    (None, None) => Some(Outcome::open(expectation, self.frame())),
+                    (None, Some(_)) => None,
+                })
+                .chain(self.stopped.clone())
+                .collect(),
+            &self.missed_cues,
+            self.contacts_begun,
+            self.leftovers,
+        )
+    }
+}

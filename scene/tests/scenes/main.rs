@@ -1,0 +1,21 @@
+//! Scene files: what they may say, what a run does with it, and what is said of faults.
+
+mod budgets;
+mod damage;
+mod documented_panics;
+mod events;
+mod expectations;
+mod files;
+mod includes;
+mod kit;
+mod layers;
+mod limits;
+#[cfg(feature = "gltf")]
+mod nodes;
+mod parameters;
+mod quay;
+mod resume;
+mod rules;
+mod shipped;
+mod templates;
+mod values;
