@@ -136,17 +136,17 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_fix_it() {
     let said = [
         (
             "unknown-keys",
-            "tests/broken/unknown-keys.toml:6:1",
+            "scene/tests/broken/unknown-keys.toml:6:1",
             "did you mean `name`?",
         ),
         (
             "unknown-names",
-            "tests/broken/unknown-names.toml:13:12",
+            "scene/tests/broken/unknown-names.toml:13:12",
             "did you mean `container`?",
         ),
         (
             "wrong-types",
-            "tests/broken/wrong-types.toml:6:29",
+            "scene/tests/broken/wrong-types.toml:6:29",
             "write a list of 3 values",
         ),
         (
@@ -156,7 +156,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_fix_it() {
         ),
         (
             "not-toml",
-            "tests/broken/not-toml.toml:4:12",
+            "scene/tests/broken/not-toml.toml:4:12",
             "fix the line",
         ),
         (
@@ -179,7 +179,7 @@ fn each_file_of_typical_mistakes_exits_2_and_says_where_and_how_to_fix_it() {
     for (name, fault, fix) in said {
         for command in ["run", "profile"] {
             gerust()
-                .args([command, &format!("tests/broken/{name}.toml")])
+                .args([command, &format!("scene/tests/broken/{name}.toml")])
                 .assert()
                 .code(2)
                 .stdout("")
@@ -335,7 +335,7 @@ fn the_schema_takes_the_shipped_scenes_and_refuses_shapes_that_are_wrong() {
     }
     assert!(scenes > 0);
     for name in ["unknown-keys", "wrong-types", "missing"] {
-        let scene = as_json(&root().join(format!("tests/broken/{name}.toml")));
+        let scene = as_json(&root().join(format!("scene/tests/broken/{name}.toml")));
         assert!(!validator.is_valid(&scene), "{name}");
     }
 }

@@ -23,9 +23,9 @@ fn a_file_that_makes_no_scene_leaves_the_old_one() {
     let [gltf, scene] = ["lamp.gltf", "lamp.toml"].map(|name| folder.path().join(name));
     fs::write(&gltf, REFUSED).expect("there is room");
     fs::write(&scene, "the old one").expect("there is room");
-    convert("import", &gltf, &scene).code(2).stderr(contains(
-        "`lifetime = \"soon\"`: it has no place in a scene",
-    ));
+    convert("import", &gltf, &scene)
+        .code(2)
+        .stderr(contains("`lifetime = \"soon\"` has no place in a scene"));
     let text = fs::read_to_string(&scene).expect("it is there");
     assert_eq!(text, "the old one");
     // Nor is the input written over.

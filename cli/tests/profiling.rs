@@ -285,29 +285,32 @@ fn impossible_requests_are_reported_with_a_remedy() {
     }
 }
 
+/// A short scene: comparing profiles takes a debug build seconds for each 500 frames.
+const BLAST: &str = "scenes/blast.toml";
+
 #[test]
 fn a_profile_is_compared_with_one_that_was_kept() {
     let folder = tempfile::tempdir().expect("there is room");
     let kept = folder.path().join("before.json");
     let kept = kept.to_str().expect("it is text");
-    text_of(&[QUAY, "--save", kept]);
-    let text = text_of(&[QUAY, "--against", kept]);
-    assert!(text.contains("540 frames before, 540 after"));
+    text_of(&[BLAST, "--save", kept]);
+    let text = text_of(&[BLAST, "--against", kept]);
+    assert!(text.contains("162 frames before, 162 after"));
     assert!(text.contains("nothing differs that is known: the same program, scene and machine"));
     assert!(text.contains("measured one after the other"));
     for line in text.lines() {
         assert!(line.chars().count() <= 80, "{line}");
     }
     // Another scene, on one thread.
-    let text = text_of(&["scenes/yard.toml", "--threads", "1", "--against", kept]);
+    let text = text_of(&["scenes/shots.toml", "--threads", "1", "--against", kept]);
     assert!(
-        text.contains("differs: scene: Night shift at the quay"),
+        text.contains("differs: scene: A gas bottle goes off"),
         "{text}"
     );
     assert!(text.contains("that of the medians, since the scenes differ"));
     let json = json_of(gerust().args([
         "profile",
-        "scenes/yard.toml",
+        "scenes/shots.toml",
         "--against",
         kept,
         "--format",
@@ -322,7 +325,7 @@ fn a_profile_is_compared_with_one_that_was_kept() {
 fn two_settings_are_measured_in_turn() {
     let arguments = [
         "profile",
-        QUAY,
+        BLAST,
         "--versus",
         "off=touch: contacts",
         "--format",
@@ -344,7 +347,7 @@ fn two_settings_are_measured_in_turn() {
     for key in ["before-ms", "after-ms", "low", "high"] {
         assert!(number(phase, key) > 0.0, "{key} in {phase}");
     }
-    let text = text_of(&[QUAY, "--versus", "serial-below=1000"]);
+    let text = text_of(&[BLAST, "--versus", "serial-below=1000"]);
     assert!(text.contains("differs: serial below: 100 µs before, 1000 µs after"));
     assert!(text.contains("measured in turn, frame by frame"));
 }

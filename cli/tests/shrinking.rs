@@ -110,7 +110,7 @@ fn a_scene_that_cannot_be_reduced_is_reported() {
         assert_eq!(fs::read_to_string(&scene).expect("it is there"), SCENE);
     }
     gerust()
-        .args(["shrink", "tests/broken/numbers.toml"])
+        .args(["shrink", "scene/tests/broken/numbers.toml"])
         .assert()
         .code(2)
         .stderr(contains("numbers.toml"));

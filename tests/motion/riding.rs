@@ -439,7 +439,7 @@ fn a_stack_that_appears_on_a_moving_platform_rides_it() {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(128))]
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(feature = "stress") { 128 } else { 24 }))]
 
     /// A platform makes nothing faster than it is itself, however bodies come to it, hop on it and leave it.
     #[test]

@@ -432,6 +432,13 @@ async fn the_report_of_every_scene_opens_without_errors() {
             continue;
         }
         let scene = path.to_str().expect("it is text");
+        // The long form takes all.
+        let is_sample = ["shots.toml", "visitors.toml"]
+            .iter()
+            .any(|name| scene.ends_with(name));
+        if !is_sample && !cfg!(feature = "stress") {
+            continue;
+        }
         write_report(scene, &["--every", "8"], &page);
         browser.open(&page).await;
         browser
@@ -447,5 +454,5 @@ async fn the_report_of_every_scene_opens_without_errors() {
         assert_eq!(browser.console().await, [""; 0], "{scene}");
         opened += 1;
     }
-    assert!(opened >= 14);
+    assert!(opened >= if cfg!(feature = "stress") { 14 } else { 2 });
 }

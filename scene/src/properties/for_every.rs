@@ -27,7 +27,7 @@ use std::path::{Path, PathBuf};
 /// let file = folder.join("falls.toml");
 ///
 /// let registry = Registry::standard();
-/// let small = Extent { nodes: 0, boxes: 3, cues: 2, frames: 30 };
+/// let small = Extent { nodes: 0, boxes: 3, cues: 2, frames: 20 };
 /// let nothing_falls = scenes(small)
 ///     .prop_map(|scene| scene.expect("never contacts > 0"));
 /// let failing = ForEvery::new(&registry, || Ok(Runtime::new()))
@@ -127,7 +127,7 @@ impl<'r> ForEvery<'r> {
 }
 
 /// Scenes that are tried at most to make a failing one smaller.
-const MOST_SHRINKS: u32 = 4_096;
+const MOST_SHRINKS: u32 = 512;
 
 /// The same random numbers in each run.
 fn deterministic() -> proptest::test_runner::TestRng {

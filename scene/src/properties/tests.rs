@@ -66,7 +66,13 @@ fn the_smallest_scene_that_fails_is_reported_and_runs_again() {
     let folder = std::env::temp_dir().join(format!("gerust-properties-{}", std::process::id()));
     std::fs::create_dir_all(&folder).expect("there is room");
     let path = folder.join("failing.toml");
-    let all = scenes(Extent::default()).prop_map(|scene| scene.expect("entities < 4"));
+    let small = Extent {
+        nodes: 4,
+        boxes: 4,
+        cues: 3,
+        frames: 10,
+    };
+    let all = scenes(small).prop_map(|scene| scene.expect("entities < 4"));
     let every = ForEvery::new(&registry, runtime).write_to(&path);
     let failing = every.check(&all).expect_err("most have more");
     // The floor and any three other entities, without any cue.

@@ -99,7 +99,7 @@ fn check(tree: &BoxTree, plain: &Plain) -> Result<(), TestCaseError> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(40))]
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(feature = "stress") { 40 } else { 16 }))]
 
     /// After any insertions, moves, removals, refits and sorts, a search finds the same pairs as a comparison of all.
     #[test]

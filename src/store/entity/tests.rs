@@ -152,6 +152,8 @@ fn when_far_indices_are_used_up_lanes_take_turns() {
 }
 
 proptest! {
+    #![proptest_config(ProptestConfig::with_cases(if cfg!(feature = "stress") { 256 } else { 32 }))]
+
     /// Phase after phase with bursts in any lane: no id is handed out twice, and a copy of the sequence hands out the same.
     #[test]
     fn bursts_never_share_an_id(
