@@ -20,7 +20,7 @@ const FILES: [(&str, &str); 5] = [
 const OWN_WORKSPACE: &str = r#"
 [workspace]
 
-# Dependencies are optimized in debug builds too: a debug frame then takes a few times as long as a release frame, not thirty times.
+# Dependencies are optimized in debug builds too, because most of a frame is spent in them.
 [profile.dev.package."*"]
 opt-level = 2
 "#;
