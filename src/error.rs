@@ -279,41 +279,48 @@ pub(crate) enum Kind {
         want: &'static str,
         found: f64,
     },
-    #[error(transparent)]
-    Other(Box<dyn std::error::Error + Send + Sync>),
+    #[error("{error}")]
+    Own {
+        kind: ErrorKind,
+        error: Box<dyn std::error::Error + Send + Sync>,
+    },
 }
 
 impl Error {
-    /// An error of your own, for functions that have to return this type: kits, templates, formats. It prints as the
-    /// error that was passed, and [`Error::inner`] returns that.
+    /// An error of your own, for functions that must return this type, such as those of kits, templates and file formats. It
+    /// prints like the error that it wraps, which [`Error::inner`] returns. Take [`ErrorKind::Other`] if no other kind fits.
     ///
     /// # Example
     ///
     /// ```
     /// use gerust::{Error, ErrorKind};
     ///
-    /// let error = Error::other("the chart has no berths; draw one");
+    /// let error = Error::new(ErrorKind::InvalidFile, "the chart has no berths; draw one");
     /// assert_eq!(error.to_string(), "the chart has no berths; draw one");
-    /// assert_eq!(error.kind(), ErrorKind::Other);
+    /// assert_eq!(error.kind(), ErrorKind::InvalidFile);
     /// ```
-    pub fn other(error: impl Into<Box<dyn std::error::Error + Send + Sync>>) -> Self {
-        Self::from(Kind::Other(error.into()))
+    pub fn new(
+        kind: ErrorKind,
+        error: impl Into<Box<dyn std::error::Error + Send + Sync>>,
+    ) -> Self {
+        let error = error.into();
+        Self::from(Kind::Own { kind, error })
     }
 
-    /// The error that was passed to [`Error::other`]; `None` for all others.
+    /// The error that [`Error::new`] wrapped; `None` for an error of the runtime.
     ///
     /// # Example
     ///
     /// ```
-    /// use gerust::Error;
+    /// use gerust::{Error, ErrorKind};
     ///
-    /// let error = Error::other("x".parse::<f32>().unwrap_err());
+    /// let error = Error::new(ErrorKind::InvalidData, "x".parse::<f32>().unwrap_err());
     /// assert!(error.inner().is_some_and(|inner| inner.is::<std::num::ParseFloatError>()));
     /// ```
     #[must_use]
     pub fn inner(&self) -> Option<&(dyn std::error::Error + Send + Sync + 'static)> {
         match &*self.0 {
-            Kind::Other(error) => Some(&**error),
+            Kind::Own { error, .. } => Some(&**error),
             _ => None,
         }
     }

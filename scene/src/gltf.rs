@@ -2,9 +2,9 @@
 
 use crate::values::json_of;
 use crate::{Registry, Scene, SceneError};
-use gerust::Error;
 use gerust::gltf::NodeTree;
 use gerust::space::Transform;
+use gerust::{Error, ErrorKind};
 use glam::{Quat, Vec3};
 use serde::Serialize;
 use std::borrow::Cow;
@@ -158,14 +158,18 @@ fn unfit(text: &str, error: &SceneError) -> Error {
     let fault = error.faults().first();
     let line = fault.and_then(|fault| text.lines().nth(fault.line() - 1));
     let reason = fault.map_or_else(|| error.to_string(), |fault| fault.message().to_owned());
-    Error::other(format!(
+    invalid(format!(
         "`{}` has no place in a scene: {reason}; change it in the glTF file",
         line.unwrap_or_default().trim()
     ))
 }
 
 fn inexpressible(node: &str, what: &str, error: &toml::ser::Error) -> Error {
-    Error::other(format!(
+    invalid(format!(
         "`{what}` of `{node}` cannot be written to a scene file: {error}; take it out of the glTF file"
     ))
+}
+
+fn invalid(message: String) -> Error {
+    Error::new(ErrorKind::InvalidFile, message)
 }

@@ -6,10 +6,10 @@ use super::document::{
     SetEntry, TilesEntry, TransformEntry,
 };
 use super::registry::Attach;
-use gerust::Error;
 use gerust::collide::{Aabb, Body, Collider, Layers, MapPlane, Motion, TileGrid};
 use gerust::space::{MadeFrom, Transform};
 use gerust::store::{Entity, Name, World};
+use gerust::{Error, ErrorKind};
 use glam::{Quat, Vec3};
 use std::collections::BTreeMap;
 use std::fmt;
@@ -408,7 +408,10 @@ impl ColliderEntry {
         let mut collider = self.with_shape(present)?;
         if collider.grid().is_some() && !self.sets.is_empty() {
             let reason = "it cannot have box sets besides; give them to an entity with boxes";
-            return Err(Error::other(format!("the tiles cannot be made: {reason}")));
+            return Err(Error::new(
+                ErrorKind::InvalidCollider,
+                format!("a grid of tiles cannot be made: {reason}"),
+            ));
         }
         for (name, boxes) in &self.sets {
             collider = collider.with_set(name.get_ref(), boxes.iter().map(BoxEntry::aabb));

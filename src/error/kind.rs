@@ -68,7 +68,7 @@ pub enum ErrorKind {
     NotFinite,
     /// A number or another argument is outside of its range.
     InvalidArgument,
-    /// An error of the program's own; see [`Error::other`].
+    /// An error of the program's own; see [`Error::new`].
     Other,
 }
 
@@ -122,7 +122,7 @@ impl Error {
             Kind::SamePair { .. } | Kind::BadBody { .. } | Kind::BadNumber { .. } => {
                 ErrorKind::InvalidArgument
             }
-            Kind::Other(_) => ErrorKind::Other,
+            Kind::Own { kind, .. } => *kind,
         }
     }
 }
