@@ -1,6 +1,5 @@
 //! From a node tree to a scene file.
 
-use crate::values::json_of;
 use crate::{Registry, Scene, SceneError};
 use gerust::gltf::NodeTree;
 use gerust::space::Transform;
@@ -96,15 +95,14 @@ pub fn scene_of_nodes(
     for node in tree.nodes() {
         let mut components = BTreeMap::new();
         for name in node.extras() {
-            match node.extra(name) {
-                Some(value) if registry.names().any(|known| known == name) => {
-                    let mut value = toml::Value::try_from(json_of(&value))
-                        .map_err(|error| inexpressible(node.name(), name, &error))?;
-                    make_literal(&mut value);
-                    components.insert(name, value);
-                }
-                _ => unknown.push(name.to_owned()),
+            if !registry.names().any(|known| known == name) {
+                unknown.push(name.to_owned());
+                continue;
             }
+            let mut value = toml::Value::try_from(node.extra(name))
+                .map_err(|error| inexpressible(node.name(), name, &error))?;
+            make_literal(&mut value);
+            components.insert(name, value);
         }
         entities.push(EntityText {
             name: literal(node.name()),

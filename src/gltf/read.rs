@@ -9,7 +9,7 @@ use crate::work;
 use glam::Vec3;
 use gltf::json::validation::Checked;
 use gltf::json::{Node, Root, mesh::Semantic};
-use serde_json::Value;
+use serde_json::{Map, Value};
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::path::Path;
 
@@ -318,7 +318,7 @@ fn plain_node(name: String, parent: Option<usize>, transform: Transform) -> Tree
         parent,
         transform,
         bounds: None,
-        extras: Vec::new(),
+        extras: Map::new(),
     }
 }
 
@@ -355,15 +355,15 @@ impl Names {
     }
 }
 
-fn extras(node: &Node, place: &str, repairs: &mut Repairs) -> Vec<(String, Value)> {
+fn extras(node: &Node, place: &str, repairs: &mut Repairs) -> Map<String, Value> {
     let Some(raw) = &node.extras else {
-        return Vec::new();
+        return Map::new();
     };
     match serde_json::from_str(raw.get()) {
-        Ok(Value::Object(extras)) => extras.into_iter().collect(),
+        Ok(Value::Object(extras)) => extras,
         _ => {
             repairs.add(place, "has extras that are no object; they were left out");
-            Vec::new()
+            Map::new()
         }
     }
 }

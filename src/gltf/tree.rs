@@ -4,7 +4,7 @@ use crate::collide::{Aabb, Collider};
 use crate::error::Error;
 use crate::space::Transform;
 use crate::store::{Datum, Entity, Name, World};
-use serde_json::Value;
+use serde_json::{Map, Value};
 
 /// The nodes of one scene of a glTF file, parents before children; see the [module](crate::gltf).
 #[derive(Clone, Debug, Default)]
@@ -21,7 +21,7 @@ pub struct TreeNode {
     pub(super) parent: Option<usize>,
     pub(super) transform: Transform,
     pub(super) bounds: Option<Aabb>,
-    pub(super) extras: Vec<(String, Value)>,
+    pub(super) extras: Map<String, Value>,
 }
 
 /// How much a file has that a node tree is not made of.
@@ -64,7 +64,7 @@ impl TreeNode {
         self.bounds
     }
 
-    /// The value of one of the node's extras.
+    /// The value of one of the node's extras. O(log extras).
     ///
     /// # Example
     ///
@@ -78,13 +78,12 @@ impl TreeNode {
     /// ```
     #[must_use]
     pub fn extra(&self, name: &str) -> Option<Datum> {
-        let (_, value) = self.extras.iter().find(|(known, _)| known == name)?;
-        Datum::of(value).ok()
+        Datum::of(self.extras.get(name)?).ok()
     }
 
     /// The names of the node's extras.
     pub fn extras(&self) -> impl Iterator<Item = &str> {
-        self.extras.iter().map(|(name, _)| name.as_str())
+        self.extras.keys().map(String::as_str)
     }
 }
 
@@ -108,8 +107,7 @@ impl NodeTree {
     }
 
     /// Makes an entity per node, linked as the tree is: with its name, its transform, and a solid collider if it has a
-    /// mesh. Returns them in the order of the nodes. Extras are left to the caller
-    /// ([`TreeNode::extra`]).
+    /// mesh. Returns them in the order of the nodes. [`TreeNode::extra`] has the extras.
     ///
     /// # Errors
     ///

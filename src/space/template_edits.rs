@@ -2,7 +2,7 @@
 
 use super::template::{CopyOf, Copying};
 use crate::error::Error;
-use crate::store::{EditKind, Edits, Entity, MostEntities, World};
+use crate::store::{EditKind, Edits, Entity, World};
 
 struct SpawnCopy {
     entity: Entity,
@@ -11,8 +11,7 @@ struct SpawnCopy {
 
 impl EditKind for SpawnCopy {
     fn apply(self, world: &mut World) -> Result<(), Error> {
-        let most = world.find_global::<MostEntities>().map(|most| most.0);
-        if most.is_some_and(|most| world.len() as u64 > most) {
+        if world.check_room(0).is_err() {
             // The frame will fail. More copies could take all memory before it ends.
             world.forgo_reserved(self.entity);
             return Ok(());
