@@ -31,6 +31,7 @@ use std::path::{Path, PathBuf};
 /// let nothing_falls = scenes(small)
 ///     .prop_map(|scene| scene.expect("never contacts > 0"));
 /// let failing = ForEvery::new(&registry, || Ok(Runtime::new()))
+///     .tries(400)
 ///     .write_to(&file)
 ///     .check(&nothing_falls)
 ///     .expect_err("some box falls on the floor, or stands in another");
@@ -43,6 +44,7 @@ pub struct ForEvery<'r> {
     registry: &'r Registry,
     runtime: Box<dyn Fn() -> Result<Runtime, Error> + 'r>,
     cases: u32,
+    tries: u32,
     path: Option<PathBuf>,
 }
 
@@ -53,6 +55,7 @@ impl<'r> ForEvery<'r> {
             registry,
             runtime: Box::new(runtime),
             cases: 64,
+            tries: MOST_TRIES,
             path: None,
         }
     }
@@ -61,6 +64,12 @@ impl<'r> ForEvery<'r> {
     #[must_use]
     pub fn cases(self, cases: u32) -> Self {
         Self { cases, ..self }
+    }
+
+    /// Tries at most this many smaller scenes once one fails. Default: 4,096. Fewer take less time, and may leave a larger scene.
+    #[must_use]
+    pub fn tries(self, tries: u32) -> Self {
+        Self { tries, ..self }
     }
 
     /// Writes the smallest scene that fails into a file.
@@ -84,7 +93,7 @@ impl<'r> ForEvery<'r> {
         let config = Config {
             cases: self.cases,
             failure_persistence: None,
-            max_shrink_iters: MOST_SHRINKS,
+            max_shrink_iters: self.tries,
             ..Config::default()
         };
         let mut runner = TestRunner::new_with_rng(config, deterministic());
@@ -126,8 +135,8 @@ impl<'r> ForEvery<'r> {
     }
 }
 
-/// Scenes that are tried at most to make a failing one smaller.
-const MOST_SHRINKS: u32 = 512;
+/// Smaller scenes that are tried by default.
+const MOST_TRIES: u32 = 4_096;
 
 /// The same random numbers in each run.
 fn deterministic() -> proptest::test_runner::TestRng {
@@ -139,6 +148,7 @@ impl fmt::Debug for ForEvery<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.debug_struct("ForEvery")
             .field("cases", &self.cases)
+            .field("tries", &self.tries)
             .field("path", &self.path)
             .finish_non_exhaustive()
     }
