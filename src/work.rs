@@ -1,7 +1,7 @@
 //! Counts the steps of searches, so that a test finds a quadratic search without measuring time.
 //!
-//! Searches by name count: [`World::find`](crate::World::find), [`suggest`](crate::suggest), and those of files. A function of your own
-//! calls [`step`] for each item that it looks at. Only builds with debug assertions count; in others all sums are 0.
+//! [`World::find`](crate::World::find), [`suggest`](crate::suggest) and the readers of files count the items that they look at. A
+//! function of your own counts with [`step`]. Builds without debug assertions count nothing, and all sums are 0.
 //!
 //! # Example
 //!
@@ -37,7 +37,7 @@ pub fn step() {
     STEPS.set(STEPS.get() + 1);
 }
 
-/// The steps that this thread counts while it runs a function. See the [module](self) for an example.
+/// The steps that this thread counts while a function runs; see the [module](self) for an example.
 pub fn steps_of(work: impl FnOnce()) -> u64 {
     let before = STEPS.get();
     work();

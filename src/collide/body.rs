@@ -90,13 +90,39 @@ impl Default for Body {
 }
 
 impl Body {
-    /// Metres per second up to which motion is computed: a body that is faster is not moved, and listed as refused.
+    /// The greatest speed of a body, in metres per second. A faster body is not moved, and the frame ends with an error.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+    /// let body = Body::dynamic().with_velocity(Vec3::X * 2.0 * Body::MOST_SPEED);
+    /// let shot = runtime.world_mut().spawn((Transform::default(), cube, body));
+    /// let error = runtime.run_frames(1).unwrap_err();
+    /// assert_eq!(error.entity(), Some(shot));
+    /// ```
     pub const MOST_SPEED: f32 = 1e7;
 
-    /// The least mass, in kilograms, for which shares can be computed.
+    /// The least mass of a body, in kilograms. A lighter body is not moved, and the frame ends with an error.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// assert!(gerust::Body::LEAST_MASS < 1e-9);
+    /// ```
     pub const LEAST_MASS: f32 = 1e-20;
 
-    /// The greatest mass, in kilograms, for which shares can be computed. Use an infinite mass for a body that nothing moves.
+    /// The greatest mass of a body, in kilograms. Only an infinite mass may be greater: nothing moves such a body. With any other
+    /// mass above it, the body is not moved, and the frame ends with an error.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// assert!(gerust::Body::MOST_MASS > 1e9);
+    /// ```
     pub const MOST_MASS: f32 = 1e12;
 
     /// A body at rest that falls and stops at what is solid.

@@ -313,6 +313,15 @@ impl Runtime {
     }
 
     /// Seconds of scene time that a frame takes at most.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::Runtime;
+    ///
+    /// assert!(Runtime::new().set_step_seconds(Runtime::LONGEST_STEP).is_ok());
+    /// assert!(Runtime::new().set_step_seconds(2.0 * Runtime::LONGEST_STEP).is_err());
+    /// ```
     pub const LONGEST_STEP: f64 = 1e6;
 
     /// Sets how much scene time a frame takes, in seconds. Default: 1/60.
@@ -341,16 +350,17 @@ impl Runtime {
         Ok(())
     }
 
-    /// Sets the number of the frame that has ended, after the world was restored from somewhere else. The clock continues from
-    /// there in steps of [`Runtime::set_step_seconds`].
+    /// Sets the number of the latest frame, for a world that was restored. Scene time becomes that number times the step.
     ///
     /// # Example
     ///
     /// ```
     /// let mut runtime = gerust::Runtime::new();
     /// runtime.set_frame(600);
-    /// runtime.run_frames(1)?;
-    /// assert_eq!(runtime.world().global::<gerust::Clock>()?.frame(), 601);
+    /// runtime.run_frames(60)?;
+    /// let clock = *runtime.world().global::<gerust::Clock>()?;
+    /// assert_eq!(clock.frame(), 660);
+    /// assert!((clock.seconds() - 11.0).abs() < 1e-9);
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn set_frame(&mut self, frame: u64) {

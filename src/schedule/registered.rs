@@ -179,7 +179,7 @@ impl Schedule {
         self.systems().find(|system| system.name() == name)
     }
 
-    /// One system by its name, which has to be there.
+    /// Returns the system with this name. O(systems).
     ///
     /// # Errors
     ///

@@ -29,7 +29,7 @@ use std::sync::Arc;
 pub struct MadeFrom(pub(crate) Name);
 
 impl MadeFrom {
-    /// The component for an entity that was made without a [`Template`], such as one of a file.
+    /// The component for an entity that was made in another way than from a [`Template`], such as from a file.
     ///
     /// # Example
     ///
@@ -174,8 +174,8 @@ impl Template {
         self
     }
 
-    /// A template whose copies are made by a function, which gets the entity that is to become one: for parts that are known only
-    /// at run time, such as those of a file.
+    /// A template whose copies a function makes. It receives the empty entity of each copy. Use it for components that are known only at
+    /// run time, such as those of a file.
     ///
     /// # Example
     ///

@@ -44,7 +44,7 @@ pub struct Entity {
 }
 
 impl Entity {
-    /// The id with this index and generation, which were read from somewhere else. Nothing says that it is alive.
+    /// Makes an id from an index and a generation that were stored elsewhere. The entity need not be alive.
     ///
     /// # Example
     ///
@@ -141,7 +141,7 @@ pub(crate) struct Entities {
     used: Vec<u32>,
 }
 
-/// Which ids a world hands out next; see [`Snapshot::ids`](crate::store::Snapshot::ids). It can be written and read with `serde`.
+/// The ids that a world hands out next; see [`Snapshot::ids`](crate::store::Snapshot::ids). `serde` writes and reads it.
 ///
 /// # Example
 ///

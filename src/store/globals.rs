@@ -190,7 +190,7 @@ impl World {
         self.globals.find_mut().ok_or_else(missing::<T>)
     }
 
-    /// A global that need not be there. Unlike [`World::global`], it allocates no error if there is none. O(1).
+    /// Returns a global, or `None` if there is none. Unlike [`World::global`], it allocates no error. O(1).
     ///
     /// # Example
     ///
@@ -209,7 +209,7 @@ impl World {
         Some(Global(self.globals.find()?.borrow()))
     }
 
-    /// A global that need not be there, to write. O(1).
+    /// Returns a global for writing, or `None` if there is none. O(1).
     ///
     /// # Example
     ///
@@ -231,7 +231,7 @@ impl World {
         self.globals.find_mut()
     }
 
-    /// The global of a type, to write; its default is put in first if there is none. O(1).
+    /// Returns the global of a type for writing, and inserts its default first if there is none. O(1).
     ///
     /// # Example
     ///

@@ -29,7 +29,7 @@ use crate::error::{Error, Kind};
 pub struct MostEntities(pub u64);
 
 impl World {
-    /// Checks that some more entities may be spawned. Spawning by itself does not check; the frame does.
+    /// Checks that `more` entities may be spawned. Spawning itself does not check the limit; the end of a frame does. O(1).
     ///
     /// # Errors
     ///

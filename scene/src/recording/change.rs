@@ -138,7 +138,7 @@ pub(super) fn apply(snapshot: &mut Snapshot, item: &FrameItem) -> Result<(), Str
     }
 }
 
-/// The entity of an id, which has to be there.
+/// The entity of an id; an error if it is not there.
 fn present(snapshot: &Snapshot, id: Id) -> Result<Entity, String> {
     let entity = Entity::from(id);
     match snapshot.contains(entity) {

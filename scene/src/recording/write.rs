@@ -49,7 +49,7 @@ impl<W: Write> RecordingWriter<W> {
         to.write_all(&bytes)?;
         let mut writer = Self {
             to,
-            before: gerust::store::Snapshot::default(),
+            before: Snapshot::default(),
             key_bytes: 0,
             since_key: 0,
             next: 0,

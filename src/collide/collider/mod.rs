@@ -365,7 +365,20 @@ impl Collider {
         self.boxes = OwnBoxes::Tiles(Arc::new(grid));
     }
 
-    /// The smallest box around the boxes of the default set.
+    /// The smallest box around the boxes of the default set; around all tiles if it is a grid.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let folded = Aabb::from_center(Vec3::Y, Vec3::ONE);
+    /// let arm = Aabb::from_center(Vec3::Y, Vec3::new(5.0, 1.0, 1.0));
+    /// let mut crane = Collider::solid(folded).with_set("reaching", [folded, arm]);
+    /// crane.switch_to("reaching")?;
+    /// assert_eq!((crane.default_box(), crane.own_box()), (folded, arm));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
     #[must_use]
     pub fn default_box(&self) -> Aabb {
         let boxes = self.boxes.default_boxes().iter().copied();

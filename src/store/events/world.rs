@@ -39,7 +39,7 @@ impl World {
         }
     }
 
-    /// How many events of a type have been posted so far.
+    /// How many events of a type have been posted so far. O(1).
     ///
     /// # Example
     ///
@@ -59,8 +59,8 @@ impl World {
         channel.map_or(0, |cell| cell.borrow().end())
     }
 
-    /// The events of a type that are kept, from one number on: the first event ever posted is number 0. Events are kept until every
-    /// inbox has seen them, and at least until the end of the frame.
+    /// The events of a type from a number on; the first event ever posted has number 0. Older events may be gone: when a frame begins,
+    /// those that every inbox has seen are dropped, and so are those before the latest 65,536. O(events returned).
     ///
     /// # Example
     ///
@@ -85,7 +85,7 @@ impl World {
         )
     }
 
-    /// Drops all events that are kept, of all types, before any inbox sees them: for a world that was restored.
+    /// Drops all events of all types, so that no inbox sees them: for a world that was restored. O(events).
     ///
     /// # Panics
     ///

@@ -8,8 +8,8 @@ use std::sync::Arc;
 
 /// # In parts
 ///
-/// A format of your own, such as a saved game or a recording, reads a snapshot and puts one together with these. The bytes of a
-/// component are CBOR (RFC 8949), as its `Serialize` writes them.
+/// A file format of your own reads a snapshot with these methods, and puts one together. The bytes of a component are CBOR (RFC 8949),
+/// as its `Serialize` writes them.
 ///
 /// ```
 /// use gerust::prelude::*;
@@ -91,7 +91,7 @@ impl Snapshot {
         written.map(|(name, bytes)| (&**name, bytes.as_slice()))
     }
 
-    /// Which ids are handed out after [`World::restore`](crate::World::restore). O(slots).
+    /// The ids that are handed out after [`World::restore`](crate::World::restore). O(slots).
     ///
     /// # Example
     ///
@@ -110,12 +110,12 @@ impl Snapshot {
         self.ids.sequence()
     }
 
-    /// Sets which ids are handed out after [`World::restore`](crate::World::restore). Call it when all entities are in. O(slots).
+    /// Sets the ids that are handed out after [`World::restore`](crate::World::restore). Add all entities before. O(slots).
     ///
     /// # Errors
     ///
-    /// If the sequence is invalid, or if it is one of a world with more entities: then nothing is changed. Whether it allows each
-    /// entity is checked when the snapshot is restored.
+    /// If the sequence is invalid, or belongs to a world with more entities: then nothing is changed. `World::restore` checks that the
+    /// sequence allows each entity.
     ///
     /// # Example
     ///
@@ -172,8 +172,8 @@ impl Snapshot {
         self.values.remove(&entity).is_some()
     }
 
-    /// Sets the bytes of a component. Returns whether the entity is there; if it is not, nothing is changed. The name is shared by
-    /// all entities. What the bytes mean is checked when the snapshot is restored. O(log entities + log components).
+    /// Sets the bytes of a component. Returns whether the entity is there; if it is not, nothing is changed. All entities share
+    /// the name. `World::restore` checks that the bytes can be read. O(log entities + log components).
     ///
     /// # Example
     ///
