@@ -1,6 +1,6 @@
 //! Expectations in the language of scene files.
 
-use gerust::prelude::*;
+use crate::common::runtime;
 use gerust_scene::{Outcome, Registry, Report, Scene, SceneError};
 use serde::{Deserialize, Serialize};
 
@@ -76,9 +76,7 @@ fn parse(that: &str) -> Result<Scene, SceneError> {
 
 fn report(that: &str) -> Report {
     let scene = parse(that).unwrap_or_else(|error| panic!("{that}: {error}"));
-    let mut runtime = Runtime::new();
-    runtime.add_kit(StandardKit).expect("its names are free");
-    scene.run(runtime).expect("nothing fails")
+    scene.run(runtime()).expect("nothing fails")
 }
 
 fn outcome(that: &str) -> Outcome {

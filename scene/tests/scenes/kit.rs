@@ -1,14 +1,9 @@
 //! What the standard kit does in scenes, without any code.
 
+use crate::common::runtime;
 use gerust::prelude::*;
 use gerust::runtime::{Machine, Spawner};
 use gerust_scene::{Registry, Report, Scene, SceneRun};
-
-fn runtime() -> Runtime {
-    let mut runtime = Runtime::new();
-    runtime.add_kit(StandardKit).expect("its names are free");
-    runtime
-}
 
 fn scene(text: &str) -> Scene {
     Scene::parse(text, "kit.toml", &Registry::standard()).unwrap_or_else(|error| panic!("{error}"))

@@ -1,5 +1,6 @@
 //! Scenes that would take all memory or never end: each exceeds a limit, and the error names it.
 
+use crate::common::runtime;
 use gerust::prelude::*;
 use gerust_scene::{Limit, Registry, Scene, SceneError};
 use std::fmt::Write as _;
@@ -230,12 +231,8 @@ fn places_in_included_files_are_those_of_the_file() -> std::io::Result<()> {
 
 fn run(text: &str) -> Result<(), String> {
     let scene = parse(text, &[]).map_err(|error| error.to_string())?;
-    let mut runtime = Runtime::new();
-    runtime
-        .add_kit(StandardKit)
-        .map_err(|error| error.to_string())?;
     scene
-        .run(runtime)
+        .run(runtime())
         .map(drop)
         .map_err(|error| error.to_string())
 }

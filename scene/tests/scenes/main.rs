@@ -1,10 +1,12 @@
 //! Scene files: what they may say, what a run does with it, and what is said of faults.
 
 mod budgets;
+mod common;
 mod damage;
 mod documented_panics;
 mod events;
 mod expectations;
+mod faults;
 mod files;
 mod includes;
 mod kit;

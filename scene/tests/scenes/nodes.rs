@@ -89,11 +89,10 @@ fn parts_of(world: &World) -> Vec<Part> {
     let mut parts: Vec<Part> = rows
         .iter()
         .map(|(entity, name, placed)| {
-            let placed = placed.affine().to_cols_array();
             let parent = world.parent(entity).map(|parent| world.label(parent));
             let collider = world.get::<Collider>(entity).ok();
             let own = collider.map(|collider| collider.own_box());
-            let placed = placed.to_vec();
+            let placed = placed.affine().to_cols_array().to_vec();
             (name.to_string(), placed, parent, own)
         })
         .collect();

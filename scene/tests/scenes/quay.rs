@@ -1,19 +1,12 @@
 //! The demo scene: each of its expectations can fail.
 
-use gerust::prelude::*;
+use crate::common::{runtime, shipped};
 use gerust_scene::{Registry, Scene};
-use std::path::Path;
-
-fn runtime() -> Runtime {
-    let mut runtime = Runtime::new();
-    runtime.add_kit(StandardKit).expect("its names are free");
-    runtime
-}
 
 /// Each of these changes to the quay makes exactly one expectation fail, and the report names it.
 #[test]
 fn every_expectation_of_the_quay_can_fail() {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../scenes");
+    let folder = shipped();
     let files = [
         "quay.toml",
         "quay/cranes.toml",

@@ -1,18 +1,19 @@
 //! Recorded runs that resume at a frame in the middle.
 
+use crate::common;
 use gerust::prelude::*;
 use gerust_scene::{Recording, RecordingWriter, Registry, Scene, SceneRun};
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
+/// A runtime on one thread.
 fn runtime() -> Runtime {
-    let mut runtime = Runtime::new();
-    runtime.add_kit(StandardKit).expect("its names are free");
+    let mut runtime = common::runtime();
     runtime.set_threads(1).expect("one is always there");
     runtime
 }
 
 fn scenes() -> Vec<PathBuf> {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../scenes");
+    let folder = common::shipped();
     let entries = std::fs::read_dir(folder).expect("it is there");
     let mut paths: Vec<PathBuf> = entries
         .map(|entry| entry.expect("it can be read").path())

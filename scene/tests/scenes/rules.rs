@@ -1,5 +1,6 @@
 //! Cues that repeat, rules, and all that they can do.
 
+use crate::common::runtime;
 use gerust::prelude::*;
 use gerust_scene::{Registry, Report, Scene, SceneError};
 use serde::{Deserialize, Serialize};
@@ -48,9 +49,7 @@ fn parse(more: &str) -> Result<Scene, SceneError> {
 /// The report, and the world at the end.
 fn run<R>(more: &str, look: impl FnOnce(&World, &Report) -> R) -> R {
     let scene = parse(more).unwrap_or_else(|error| panic!("{more}\n{error}"));
-    let mut runtime = Runtime::new();
-    runtime.add_kit(StandardKit).expect("its names are free");
-    let mut run = scene.start(runtime).expect("it fits");
+    let mut run = scene.start(runtime()).expect("it fits");
     while run.advance().expect("nothing fails") {}
     look(run.runtime().world(), &run.report())
 }

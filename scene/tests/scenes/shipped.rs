@@ -1,14 +1,7 @@
 //! The scenes that are shipped, each as a test.
 
-use gerust::prelude::*;
+use crate::common::{parse, runtime, shipped};
 use gerust_scene::{Registry, Scene};
-use std::path::Path;
-
-fn runtime() -> Runtime {
-    let mut runtime = Runtime::new();
-    runtime.add_kit(StandardKit).expect("its names are free");
-    runtime
-}
 
 gerust_scene::scene_tests! {
     runtime: runtime(),
@@ -36,8 +29,7 @@ gerust_scene::scene_tests! {
 }
 
 fn all_scenes() -> Vec<std::path::PathBuf> {
-    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../scenes");
-    let entries = std::fs::read_dir(folder).expect("it is there");
+    let entries = std::fs::read_dir(shipped()).expect("it is there");
     entries
         .map(|entry| entry.expect("it can be read").path())
         .filter(|path| path.is_file())
@@ -71,7 +63,7 @@ fn none_is_left_out_and_each_says_what_it_shows() {
 #[test]
 fn an_expectation_that_fails_fails_the_test() {
     let text = "title = 'x'\nframes = 2\n[[expect]]\nwhat = 'nothing'\nthat = 'entities = 1'\n";
-    let scene = Scene::parse(text, "x.toml", &Registry::standard()).expect("it is fine");
+    let scene = parse(text).expect("it is fine");
     let report = scene.run(runtime()).expect("nothing fails");
     let panic =
         std::panic::catch_unwind(|| report.assert_all_held()).expect_err("it does not hold");
@@ -123,7 +115,7 @@ fn every_scene_comes_out_the_same_on_any_number_of_threads() {
 #[test]
 fn the_quay_and_the_yard_leave_no_overlaps() {
     for name in ["quay", "yard"] {
-        let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../scenes/{name}.toml"));
+        let path = shipped().join(format!("{name}.toml"));
         let scene = Scene::load(path, &Registry::standard()).expect("it is shipped without fault");
         let report = scene.run(runtime()).expect("nothing fails");
         assert_eq!(report.leftovers().frames, 0, "{:?}", report.leftovers());

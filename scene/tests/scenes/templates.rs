@@ -1,12 +1,9 @@
 //! Templates with children, overrides, and arrangements in scene files.
 
+use crate::common::{faults_of, parse};
 use gerust::prelude::*;
-use gerust_scene::{Registry, Scene, SceneError};
+use gerust_scene::{Scene, SceneError};
 use proptest::prelude::*;
-
-fn parse(text: &str) -> Result<Scene, SceneError> {
-    Scene::parse(text, "test.toml", &Registry::standard())
-}
 
 /// A scene of one frame with some entries.
 fn scene(entries: &str) -> Result<Scene, SceneError> {
@@ -45,11 +42,7 @@ fn places(entries: &str, name: &str) -> Vec<Vec3> {
 
 /// The faults as `line:column message`.
 fn faults(entries: &str) -> Vec<String> {
-    let error = scene(entries).expect_err("the scene is at fault");
-    let faults = error.faults().iter();
-    faults
-        .map(|fault| format!("{}:{} {}", fault.line(), fault.column(), fault.message()))
-        .collect()
+    faults_of(&scene(entries).expect_err("the scene is at fault"))
 }
 
 const CRANES: &str = r#"
