@@ -1,8 +1,9 @@
 //! The components of an entity, under the keys of scene files.
 
 use crate::failure::Failure;
-use gerust::collide::{Aabb, Body, Collider, Layers, Motion};
+use gerust::collide::{Aabb, Body, Collider, Layers};
 use gerust::glam::{Quat, Vec3};
+use gerust::store::{Described, FieldValue};
 use gerust::{Entity, Transform, World, WorldTransform};
 use serde_json::{Map, Value as Json, json};
 
@@ -48,34 +49,32 @@ pub(crate) fn placement_of(world: &World, entity: Entity) -> Option<Json> {
     }))
 }
 
-fn of_body(body: &Body) -> Json {
-    let mut shown = json!({
-        "friction": number(body.friction),
-        "gravity-scale": number(body.gravity_scale),
-        "mass": number(body.mass),
-        "motion": match body.motion {
-            Motion::Static => "static",
-            Motion::Kinematic => "kinematic",
-            Motion::Dynamic => "dynamic",
-        },
-        "restitution": number(body.restitution),
-        "velocity": vector(body.velocity),
+/// The described fields of a component. One that the runtime computes is left out where it is as in `fresh`.
+fn fields_of<T: Described>(component: &T, fresh: &T) -> Map<String, Json> {
+    let fields = T::FIELDS.iter().filter_map(|field| {
+        let value = field.read(component);
+        let is_shown = !field.is_derived() || value != field.read(fresh);
+        is_shown.then(|| (field.name().to_owned(), field_value(&value)))
     });
-    // Few bodies are carried.
-    if body.carried != Vec3::ZERO {
-        shown["carried"] = vector(body.carried);
-    }
-    shown
+    fields.collect()
+}
+
+/// With the digits of a number of 32 bits: by way of text, because as one of 64 it would have more.
+fn field_value(value: &FieldValue) -> Json {
+    let text = serde_json::to_string(value);
+    text.ok()
+        .and_then(|text| serde_json::from_str(&text).ok())
+        .unwrap_or(Json::Null)
+}
+
+fn of_body(body: &Body) -> Json {
+    Json::Object(fields_of(body, &Body::default()))
 }
 
 fn of_transform(transform: &Transform) -> Json {
-    let rotation = transform.rotation;
-    json!({
-        "rotation": rotation.to_array().map(number),
-        "scale": vector(transform.scale),
-        "translation": vector(transform.translation),
-        "turn": turn(rotation),
-    })
+    let mut entry = fields_of(transform, &Transform::default());
+    entry.insert(String::from("turn"), turn(transform.rotation));
+    Json::Object(entry)
 }
 
 fn of_collider(world: &World, collider: &Collider) -> Json {
@@ -84,16 +83,8 @@ fn of_collider(world: &World, collider: &Collider) -> Json {
         let name = layers.name(collider.layer());
         name.map(str::to_owned)
     });
-    let mut entry = Map::new();
-    let kind = if collider.is_sensor() {
-        "sensor"
-    } else {
-        "solid"
-    };
-    entry.insert("kind".into(), kind.into());
+    let mut entry = fields_of(collider, &Collider::solid(Aabb::default()));
     entry.insert("layer".into(), layer.into());
-    entry.insert("on".into(), collider.is_on().into());
-    entry.insert("upright".into(), collider.is_upright().into());
     if let Some(grid) = collider.grid() {
         let tiles = json!({
             "counts": grid.counts(),

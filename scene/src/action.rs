@@ -364,7 +364,7 @@ fn set(world: &mut World, entity: Entity, name: &str, parts: &Parts) -> Result<(
     let is_sizeless = parts
         .collider
         .as_ref()
-        .is_some_and(|entry| entry.shapes() == 0);
+        .is_some_and(|entry| entry.rest.shapes() == 0);
     if is_sizeless && !world.has::<Collider>(entity) {
         return Err(Missed::NoCollider(name.to_owned()));
     }

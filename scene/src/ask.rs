@@ -1,15 +1,16 @@
 //! What names stand for in expectations, and answers to their questions.
 
 use super::action::About;
+use super::built_in::{self, BuiltIn};
 use super::event_log::EventLog;
 use super::language::{Names, Path, Question, Value};
 use super::names::find_name;
 use super::read::ParameterValues;
 use super::registry::Registry;
-use gerust::collide::{Body, Collider, Contacts, Layers, Motion, WorldBox};
+use gerust::collide::{Collider, Contacts, Layers, WorldBox};
 use gerust::runtime::Controls;
 use gerust::schedule::Clock;
-use gerust::space::{MadeFrom, Transform, WorldTransform};
+use gerust::space::{MadeFrom, WorldTransform};
 use gerust::store::{Entity, Name, World};
 use gerust::suggest;
 use glam::Vec3;
@@ -225,6 +226,20 @@ impl Asked<'_> {
         other.min.cmple(one.min).all() && one.max.cmple(other.max).all()
     }
 
+    /// The fields of a described component, and what it holds besides them.
+    fn described(&self, built_in: &BuiltIn, entity: Entity) -> Option<Json> {
+        let mut fields = (built_in.show)(self.world, entity)?;
+        if built_in.name == "collider" {
+            let collider = self.world.get::<Collider>(entity).ok()?;
+            let layers = self.world.global::<Layers>().ok()?;
+            let layer = Json::from(layers.name(collider.layer()));
+            fields.insert(String::from("layer"), layer);
+            let set = Json::from(collider.current_set());
+            fields.insert(String::from("set"), set);
+        }
+        Some(Json::Object(fields))
+    }
+
     /// All of a component; `None` if the entity has none.
     pub(super) fn component(&self, entity: Entity, name: &str) -> Option<Json> {
         let world = self.world;
@@ -232,41 +247,6 @@ impl Asked<'_> {
             "position" => {
                 let placed = world.get::<WorldTransform>(entity).ok()?;
                 Some(vector(placed.translation()))
-            }
-            "transform" => {
-                let transform = world.get::<Transform>(entity).ok()?;
-                Some(json!({
-                    "translation": vector(transform.translation),
-                    "rotation": transform.rotation.to_array(),
-                    "scale": vector(transform.scale),
-                }))
-            }
-            "body" => {
-                let body = world.get::<Body>(entity).ok()?;
-                Some(json!({
-                    "motion": match body.motion {
-                        Motion::Static => "static",
-                        Motion::Kinematic => "kinematic",
-                        Motion::Dynamic => "dynamic",
-                    },
-                    "velocity": vector(body.velocity),
-                    "carried": vector(body.carried),
-                    "gravity-scale": body.gravity_scale,
-                    "mass": body.mass,
-                    "restitution": body.restitution,
-                    "friction": body.friction,
-                }))
-            }
-            "collider" => {
-                let collider = world.get::<Collider>(entity).ok()?;
-                let layers = world.global::<Layers>().ok()?;
-                Some(json!({
-                    "kind": if collider.is_sensor() { "sensor" } else { "solid" },
-                    "layer": layers.name(collider.layer()),
-                    "set": collider.current_set(),
-                    "on": collider.is_on(),
-                    "upright": collider.is_upright(),
-                }))
             }
             "parent" => {
                 let name = world.get::<Name>(world.parent(entity)?).ok()?;
@@ -276,7 +256,10 @@ impl Asked<'_> {
                 let made = world.get::<MadeFrom>(entity).ok()?;
                 Some(Json::from(made.template()))
             }
-            _ => self.registry.show(name, world, entity),
+            _ => match built_in::find(name) {
+                Some(built_in) => self.described(built_in, entity),
+                None => self.registry.show(name, world, entity),
+            },
         }
     }
 }
@@ -312,7 +295,7 @@ fn field_mut<'j>(value: &'j mut Json, field: &str) -> Option<&'j mut Json> {
 }
 
 /// The index of an item in a list of `count` items: its number, or its axis if there are not more items than axes.
-fn place_in(items: usize, field: &str) -> Option<usize> {
+pub(super) fn place_in(items: usize, field: &str) -> Option<usize> {
     const AXES: [&str; 4] = ["x", "y", "z", "w"];
     let axis = AXES.iter().position(|axis| *axis == field);
     axis.filter(|_| items <= AXES.len())

@@ -2,11 +2,9 @@
 
 use super::action::{Missed, Stage};
 use super::ask::fields_mut;
+use super::built_in;
 use super::language::{Expression, Path, Value};
-use gerust::collide::Body;
-use gerust::space::Transform;
 use gerust::store::{Entity, World};
-use glam::Vec3;
 
 /// Evaluates an expression and writes the value into a field.
 pub(super) fn change(
@@ -16,69 +14,30 @@ pub(super) fn change(
     to: &Expression,
     stage: &Stage<'_>,
 ) -> Result<(), Missed> {
-    let (value, component) = {
+    let value = {
         let asked = stage.scene.asked(world, stage.about);
-        let value = to
-            .value(&asked)
-            .map_err(|problem| Missed::Other(problem.message))?;
-        let [component, fields @ ..] = field.fields.as_slice() else {
-            return Err(Missed::Other(format!("`{field}` names no component")));
-        };
-        let whole = asked.component(entity, component);
-        let mut whole =
-            whole.ok_or_else(|| Missed::Other(format!("`{}` has no {component}", field.base)))?;
-        let place = fields_mut(&mut whole, fields)
-            .ok_or_else(|| Missed::Other(format!("there is no `{field}` to change")))?;
-        *place = json_of(&value, place);
-        (whole, component.as_str())
+        let value = to.value(&asked);
+        value.map_err(|problem| Missed::Other(problem.message))?
     };
-    // Only the field that changes is written: JSON has no infinite numbers, and the mass may be one.
-    let name = field.fields.get(1).map_or("", String::as_str);
-    let written = value.get(name).cloned().unwrap_or_default();
-    let unfit = || Missed::Other(format!("`{field}` cannot be {written}"));
-    let vector = || -> Result<Vec3, Missed> {
-        let parts: [f32; 3] = serde_json::from_value(written.clone()).map_err(|_| unfit())?;
-        Some(Vec3::from(parts))
-            .filter(|vector| vector.is_finite())
-            .ok_or_else(unfit)
+    let [component, fields @ ..] = field.fields.as_slice() else {
+        return Err(Missed::Other(format!("`{field}` names no component")));
     };
-    let number = || -> Result<f32, Missed> {
-        let number = written.as_f64().map(|number| number as f32);
-        number.filter(|number| number.is_finite()).ok_or_else(unfit)
-    };
-    match component {
-        "transform" => {
-            let new = vector()?;
-            let transform = world.get_mut::<Transform>(entity)?;
-            match name {
-                "translation" => transform.translation = new,
-                _ => transform.scale = new,
-            }
-        }
-        "body" if name == "velocity" => {
-            let new = vector()?;
-            world.get_mut::<Body>(entity)?.velocity = new;
-        }
-        "body" => {
-            let new = number()?;
-            let body = world.get_mut::<Body>(entity)?;
-            match name {
-                "mass" => body.mass = new,
-                "gravity-scale" => body.gravity_scale = new,
-                "restitution" => body.restitution = new,
-                _ => body.friction = new,
-            }
-        }
-        _ => {
-            let replaced = stage
-                .scene
-                .registry
-                .replace(component, world, entity, value);
-            let refused = |reason| Missed::Other(format!("`{field}` cannot be changed: {reason}"));
-            replaced.unwrap_or(Ok(())).map_err(refused)?;
-        }
+    let refused = |reason| Missed::Other(format!("`{field}` cannot be changed: {reason}"));
+    if let Some(built_in) = built_in::find(component) {
+        return (built_in.change)(world, entity, fields, &value).map_err(refused);
     }
-    Ok(())
+    let asked = stage.scene.asked(world, stage.about);
+    let whole = asked.component(entity, component);
+    let mut whole =
+        whole.ok_or_else(|| Missed::Other(format!("`{}` has no {component}", field.base)))?;
+    let place = fields_mut(&mut whole, fields)
+        .ok_or_else(|| Missed::Other(format!("there is no `{field}` to change")))?;
+    *place = json_of(&value, place);
+    let replaced = stage
+        .scene
+        .registry
+        .replace(component, world, entity, whole);
+    replaced.unwrap_or(Ok(())).map_err(refused)
 }
 
 /// A value as JSON; a whole number where one was before.

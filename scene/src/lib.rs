@@ -38,6 +38,7 @@
 mod action;
 mod arrange;
 mod ask;
+mod built_in;
 mod change;
 mod check;
 mod cue;

@@ -2,19 +2,18 @@
 
 use super::arrange::Place;
 use super::document::{
-    BodyEntry, BoxEntry, ColliderEntry, ColliderKind, EntityEntry, MotionEntry, PlaneEntry, Preset,
+    BodyEntry, BoxEntry, ColliderEntry, ColliderKeys, EntityEntry, Part, PlaneEntry, Preset,
     SetEntry, TilesEntry, TransformEntry,
 };
 use super::registry::Attach;
-use gerust::collide::{Aabb, Body, Collider, Layers, MapPlane, Motion, TileGrid};
+use gerust::collide::{Aabb, Body, Collider, Layers, MapPlane, TileGrid};
 use gerust::space::{MadeFrom, Transform};
-use gerust::store::{Entity, Name, World};
+use gerust::store::{Entity, FieldValue, Name, World};
 use gerust::{Error, ErrorKind};
 use glam::{Quat, Vec3};
 use std::collections::BTreeMap;
 use std::fmt;
 use std::sync::Arc;
-use toml::Spanned;
 
 /// An entity of a scene and everything below it, with all templates merged in.
 ///
@@ -87,31 +86,33 @@ impl Parts {
 
     /// These parts where they say something, and a template's where they do not.
     pub(super) fn over(mut self, template: &Self) -> Self {
-        self.transform = merged(self.transform, &template.transform, |own, base| {
-            TransformEntry {
-                translation: own.translation.or(base.translation),
-                // One kind of rotation overrides the other.
-                rotation: own.rotation.clone().or_else(|| match own.turn {
-                    Some(_) => None,
-                    None => base.rotation.clone(),
-                }),
-                turn: own.turn.clone().or_else(|| match own.rotation {
-                    Some(_) => None,
-                    None => base.turn.clone(),
-                }),
-                scale: own.scale.or(base.scale),
+        self.transform = merged(self.transform, &template.transform, |mut own, base| {
+            // One kind of rotation overrides the other.
+            match (own.given.get("rotation"), &own.rest.turn) {
+                (None, None) => own.rest.turn.clone_from(&base.rest.turn),
+                (None, Some(_)) => {
+                    let mut others = base.given.clone();
+                    others.set("rotation", None);
+                    own.given = own.given.over(&others);
+                    return own;
+                }
+                (Some(_), _) => {}
             }
+            own.given = own.given.over(&base.given);
+            own
         });
         self.collider = merged(self.collider, &template.collider, |own, base| {
             // One kind of shape overrides the others.
-            let base_shape = match own.shapes() {
-                0 => Some(base),
+            let base_shape = match own.rest.shapes() {
+                0 => Some(&base.rest),
                 _ => None,
             };
             // A grid of tiles has no sets to take over.
-            let has_tiles = own.tiles.is_some();
-            let same_kind = base_shape.or_else(|| own.size.as_ref().map(|_| base));
-            ColliderEntry {
+            let has_tiles = own.rest.tiles.is_some();
+            let same_kind = base_shape.or_else(|| own.rest.size.as_ref().map(|_| &base.rest));
+            let given = own.given.over(&base.given);
+            let (own, base) = (own.rest, &base.rest);
+            let rest = ColliderKeys {
                 size: own.size.or_else(|| base_shape?.size.clone()),
                 center: own.center.or_else(|| same_kind?.center),
                 boxes: own.boxes.or_else(|| base_shape?.boxes.clone()),
@@ -124,19 +125,13 @@ impl Parts {
                     true => own.set,
                     false => own.set.or_else(|| base.set.clone()),
                 },
-                upright: own.upright.or(base.upright),
-                kind: own.kind.or(base.kind),
                 layer: own.layer.or_else(|| base.layer.clone()),
-                on: own.on.or(base.on),
-            }
+            };
+            ColliderEntry { given, rest }
         });
-        self.body = merged(self.body, &template.body, |own, base| BodyEntry {
-            motion: own.motion.or(base.motion),
-            velocity: own.velocity.or_else(|| base.velocity.clone()),
-            gravity_scale: own.gravity_scale.or(base.gravity_scale),
-            mass: own.mass.or_else(|| base.mass.clone()),
-            restitution: own.restitution.or_else(|| base.restitution.clone()),
-            friction: own.friction.or_else(|| base.friction.clone()),
+        self.body = merged(self.body, &template.body, |mut own, base| {
+            own.given = own.given.over(&base.given);
+            own
         });
         for (name, attach) in &template.components {
             self.components
@@ -159,7 +154,7 @@ impl Parts {
         }
         if let Some(entry) = &self.body {
             let mut body = copy_of::<Body>(world, entity).unwrap_or_default();
-            entry.apply(&mut body);
+            entry.given.apply(&mut body);
             world.attach(entity, body)?;
         }
         for attach in self.components.values() {
@@ -348,11 +343,12 @@ impl EntityPlan {
         let parts = Arc::make_mut(&mut self.nodes[0].parts);
         let entry = parts.transform.get_or_insert_default();
         entry.apply(&mut transform);
-        entry.translation = Some((transform.translation + place.offset).into());
+        let translation = FieldValue::Vector(transform.translation + place.offset);
+        entry.given.set("translation", Some(translation));
         if place.turn != Quat::IDENTITY {
-            let turned = place.turn * transform.rotation;
-            entry.rotation = Some(Spanned::new(0..0, turned.to_array()));
-            entry.turn = None;
+            let turned = FieldValue::Rotation(place.turn * transform.rotation);
+            entry.given.set("rotation", Some(turned));
+            entry.rest.turn = None;
         }
         self
     }
@@ -360,19 +356,15 @@ impl EntityPlan {
 
 impl TransformEntry {
     fn apply(&self, transform: &mut Transform) {
-        if let Some(translation) = self.translation {
-            transform.translation = translation.into();
+        self.given.apply(transform);
+        if self.given.get("rotation").is_some() {
+            // A file gives few digits.
+            transform.rotation = transform.rotation.normalize();
         }
-        if let Some(rotation) = &self.rotation {
-            transform.rotation = Quat::from_array(*rotation.get_ref()).normalize();
-        }
-        if let Some(turn) = &self.turn {
+        if let Some(turn) = &self.rest.turn {
             let turn = turn.get_ref();
             let axis = Vec3::from(turn.axis).normalize();
             transform.rotation = Quat::from_axis_angle(axis, turn.degrees.to_radians());
-        }
-        if let Some(scale) = self.scale {
-            transform.scale = scale.into();
         }
     }
 }
@@ -393,7 +385,7 @@ impl TilesEntry {
     }
 }
 
-impl ColliderEntry {
+impl ColliderKeys {
     /// How many of the ways to give boxes are used.
     pub(super) fn shapes(&self) -> usize {
         let given = [
@@ -403,76 +395,50 @@ impl ColliderEntry {
         ];
         given.into_iter().filter(|&given| given).count()
     }
+}
 
+impl ColliderEntry {
     fn applied(&self, world: &World, present: Option<Collider>) -> Result<Collider, Error> {
         let mut collider = self.with_shape(present)?;
-        if collider.grid().is_some() && !self.sets.is_empty() {
+        if collider.grid().is_some() && !self.rest.sets.is_empty() {
             let reason = "it cannot have box sets besides; give them to an entity with boxes";
             return Err(Error::new(
                 ErrorKind::InvalidCollider,
                 format!("a grid of tiles cannot be made: {reason}"),
             ));
         }
-        for (name, boxes) in &self.sets {
+        for (name, boxes) in &self.rest.sets {
             collider = collider.with_set(name.get_ref(), boxes.iter().map(BoxEntry::aabb));
         }
-        if let Some(set) = &self.set {
+        if let Some(set) = &self.rest.set {
             collider.switch_to(set.get_ref())?;
         }
-        if let Some(upright) = self.upright {
-            collider.set_upright(upright);
-        }
-        if let Some(kind) = self.kind {
-            collider.set_sensor(kind == ColliderKind::Sensor);
-        }
-        if let Some(name) = &self.layer {
+        self.given.apply(&mut collider);
+        if let Some(name) = &self.rest.layer {
             let layer = world.global::<Layers>()?.find(name.get_ref());
             collider.set_layer(layer.unwrap_or_default());
-        }
-        if let Some(on) = self.on {
-            collider.set_on(on);
         }
         Ok(collider)
     }
 
     /// The present collider with the given boxes, if any; all other settings are kept.
     fn with_shape(&self, present: Option<Collider>) -> Result<Collider, Error> {
-        let mut collider = present.unwrap_or_else(|| Collider::solid(Aabb::default()));
-        if let Some(tiles) = &self.tiles {
+        let mut collider = present.unwrap_or_else(Collider::fresh);
+        if let Some(tiles) = &self.rest.tiles {
             collider.set_tiles(tiles.get_ref().grid()?);
-        } else if let Some(boxes) = &self.boxes {
+        } else if let Some(boxes) = &self.rest.boxes {
             collider.set_boxes(boxes.get_ref().iter().map(BoxEntry::aabb));
-        } else if self.size.is_some() || self.center.is_some() {
+        } else if self.rest.size.is_some() || self.rest.center.is_some() {
             let own = collider.default_box();
-            let center = self.center.map_or(own.center(), Vec3::from);
-            let size = self.size.as_ref().map(|size| Vec3::from(*size.get_ref()));
+            let center = self.rest.center.map_or(own.center(), Vec3::from);
+            let size = self
+                .rest
+                .size
+                .as_ref()
+                .map(|size| Vec3::from(*size.get_ref()));
             let half_extents = size.map_or(own.half_extents(), |size| size / 2.0);
             collider.set_boxes([Aabb::from_center(center, half_extents)]);
         }
         Ok(collider)
-    }
-}
-
-impl BodyEntry {
-    fn apply(&self, body: &mut Body) {
-        if let Some(motion) = self.motion {
-            body.motion = match motion {
-                MotionEntry::Static => Motion::Static,
-                MotionEntry::Kinematic => Motion::Kinematic,
-                MotionEntry::Dynamic => Motion::Dynamic,
-            };
-        }
-        if let Some(velocity) = &self.velocity {
-            body.velocity = Vec3::from(*velocity.get_ref());
-        }
-        if let Some(scale) = self.gravity_scale {
-            body.gravity_scale = scale;
-        }
-        let given = |number: &Option<Spanned<f32>>, held: f32| {
-            number.as_ref().map_or(held, |number| *number.get_ref())
-        };
-        body.mass = given(&self.mass, body.mass);
-        body.restitution = given(&self.restitution, body.restitution);
-        body.friction = given(&self.friction, body.friction);
     }
 }

@@ -16,6 +16,8 @@ pub enum Motion {
     Dynamic,
 }
 
+crate::describe_choices! { Motion { Static: "static", Kinematic: "kinematic", Dynamic: "dynamic" } }
+
 /// An entity that moves by a velocity.
 ///
 /// Bodies move in phase [`Move`](crate::Phase::Move). A dynamic body stops at the nearest solid face in its way, however
@@ -73,6 +75,18 @@ pub struct Body {
     /// frame, and reads it only to give it to a body that is no longer carried.
     #[cfg_attr(feature = "snapshot", serde(default))]
     pub carried: Vec3,
+}
+
+crate::describe_fields! {
+    Body {
+        motion: "`static`, `kinematic` (ignores obstacles, carries and pushes) or `dynamic` (falls and stops).";
+        velocity: "Metres per second, in world space." [at_most(Self::MOST_SPEED)];
+        gravity_scale: "The share of gravity that acts on it.";
+        mass: "The mass in kilograms, above 0." [at_least(Self::LEAST_MASS), at_most(Self::MOST_MASS), or_infinite()];
+        restitution: "The share of its speed that it keeps when it bounces, from 0 to 1." [at_least(0.0), at_most(1.0)];
+        friction: "The coefficient of friction, 0 or more." [at_least(0.0)];
+        carried: "The velocity of what carries it, in metres per second, in world space." [derived()];
+    }
 }
 
 impl Default for Body {

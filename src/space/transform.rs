@@ -31,6 +31,14 @@ pub struct Transform {
     pub scale: Vec3,
 }
 
+crate::describe_fields! {
+    Transform {
+        translation: "Metres along the parent's axes.";
+        rotation: "A unit quaternion: x, y, z, w.";
+        scale: "Factors along the entity's own axes.";
+    }
+}
+
 impl Default for Transform {
     fn default() -> Self {
         Self {

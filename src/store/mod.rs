@@ -12,6 +12,7 @@ mod component_set;
 mod edits;
 mod entity;
 mod events;
+mod fields;
 mod globals;
 mod inspect;
 mod lost;
@@ -33,6 +34,9 @@ pub use component_set::Components;
 pub use edits::{Edits, MissedEdits};
 pub use entity::Entity;
 pub use events::{Inbox, Outbox, UnheardEvents};
+#[doc(hidden)]
+pub use fields::field_name;
+pub use fields::{Described, Field, FieldKind, FieldType, FieldValue};
 pub use globals::{Global, GlobalMut};
 pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
 pub use lost::Lost;

@@ -2,6 +2,7 @@
 
 use super::Checker;
 use crate::action::{ActionKind, PAIR_FIELDS};
+use crate::built_in;
 use crate::document::{
     ActionEntry, ChangeEntry, ControlEntry, DetachEntry, EmitEntry, EntityEntry, LinkEntry,
     OwnEntry, PushEntry, SetEntry,
@@ -131,34 +132,22 @@ impl<'d> Checker<'d> {
         match field.kind {
             ExpressionKind::Path(path) if !path.fields.is_empty() => {
                 let problem = self.check_path(&path).or_else(|| {
-                    let settable: &[&str] = match path.fields[0].as_str() {
-                        "body" => &[
-                            "velocity",
-                            "mass",
-                            "gravity-scale",
-                            "restitution",
-                            "friction",
-                        ],
-                        "transform" => &["translation", "scale"],
-                        _ => &[],
-                    };
-                    let is_fixed = !settable.is_empty()
-                        && path
-                            .fields
-                            .get(1)
-                            .is_none_or(|field| !settable.contains(&field.as_str()));
-                    if is_fixed {
-                        let message = format!("`{path}` cannot be changed like that");
-                        return Some((
-                            message,
-                            format!("name one of {}, or use `set`", settable.join(", ")),
-                        ));
+                    let component = path.fields[0].as_str();
+                    if let Some(built_in) = built_in::find(component) {
+                        let changeable = (built_in.changeable)();
+                        let name = path.fields.get(1).map(|name| name.replace('_', "-"));
+                        let is_changeable =
+                            name.is_some_and(|name| changeable.contains(&name.as_str()));
+                        return (!is_changeable).then(|| {
+                            let known = changeable.join(", ");
+                            let message = format!("`{path}` cannot be changed like that");
+                            (message, format!("name one of {known}, or use `set`"))
+                        });
                     }
-                    let is_derived = ["position", "parent", "template", "collider"]
-                        .contains(&path.fields[0].as_str());
+                    let is_derived = ["position", "parent", "template"].contains(&component);
                     is_derived.then(|| {
                         (
-                            format!("`{}` cannot be changed like that", path.fields[0]),
+                            format!("`{component}` cannot be changed like that"),
                             String::from("use `set`, or `link` for parents"),
                         )
                     })

@@ -1,15 +1,13 @@
 //! Checks templates and entities.
 
 use super::{Checker, Planned, circle};
-use crate::document::{
-    BodyEntry, BoxEntry, ColliderEntry, EntityEntry, MotionEntry, TransformEntry, Triple,
-};
+use crate::document::{BoxEntry, ColliderKeys, EntityEntry, Part, TransformEntry, Triple};
 use crate::fault::Fault;
 use crate::place::{EntityPlan, Parts};
-use gerust::collide::Body;
+use gerust::collide::{Body, Motion};
 use gerust::store::Name;
 use gerust::work;
-use glam::{Quat, Vec3};
+use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet};
 use std::ops::Range;
 use std::sync::Arc;
@@ -201,7 +199,7 @@ impl<'d> Checker<'d> {
         let Some(collider) = &parts.collider else {
             return;
         };
-        if collider.shapes() > 0 || self.was_at_fault(&["size", "boxes", "tiles"]) {
+        if collider.rest.shapes() > 0 || self.was_at_fault(&["size", "boxes", "tiles"]) {
             return;
         }
         let at = self.place_of(entity);
@@ -214,25 +212,28 @@ impl<'d> Checker<'d> {
 
     pub(super) fn check_parts(&mut self, parts: &Parts) {
         if let Some(transform) = &parts.transform {
+            self.faults.extend(transform.given.faults());
             self.check_transform(transform);
         }
         if let Some(collider) = &parts.collider {
-            self.check_collider(collider);
+            self.faults.extend(collider.given.faults());
+            self.check_collider(&collider.rest);
         }
         if let Some(body) = &parts.body {
-            self.check_body(body);
+            self.faults.extend(body.given.faults());
         }
     }
 
     fn check_transform(&mut self, transform: &TransformEntry) {
-        if let (Some(_), Some(turn)) = (&transform.rotation, &transform.turn) {
+        let turn = &transform.rest.turn;
+        if let (Some(_), Some(turn)) = (transform.given.get("rotation"), turn) {
             self.fault(
                 turn,
                 "`rotation` and `turn` are both given",
                 "keep one of the two",
             );
         }
-        if let Some(turn) = &transform.turn
+        if let Some(turn) = turn
             && Vec3::from(turn.get_ref().axis).try_normalize().is_none()
         {
             self.fault(
@@ -241,19 +242,9 @@ impl<'d> Checker<'d> {
                 "write [0, 1, 0] for the y axis",
             );
         }
-        if let Some(rotation) = &transform.rotation {
-            let length = Quat::from_array(*rotation.get_ref()).length();
-            if (length - 1.0).abs() > 0.001 {
-                self.fault(
-                    rotation,
-                    format!("a rotation is a quaternion of length 1, but this one has length {length}"),
-                    "write [0, 0, 0, 1] for no rotation, or use `turn = { axis = [0, 1, 0], degrees = 90 }`",
-                );
-            }
-        }
     }
 
-    fn check_collider(&mut self, collider: &ColliderEntry) {
+    fn check_collider(&mut self, collider: &ColliderKeys) {
         if let Some(layer) = &collider.layer {
             self.check_layer(layer);
         }
@@ -324,8 +315,12 @@ impl<'d> Checker<'d> {
         let Some(collider) = &parts.collider else {
             return;
         };
-        if let Some(set) = &collider.set {
-            let known = collider.sets.keys().map(|name| name.get_ref().as_str());
+        if let Some(set) = &collider.rest.set {
+            let known = collider
+                .rest
+                .sets
+                .keys()
+                .map(|name| name.get_ref().as_str());
             self.check_known(set, "box set", "box sets", known.chain(["default"]));
         }
     }
@@ -335,47 +330,18 @@ impl<'d> Checker<'d> {
         let tiles = parts
             .collider
             .as_ref()
-            .and_then(|collider| collider.tiles.as_ref());
-        let motion = parts.body.as_ref().map(|body| body.motion);
-        if let (Some(tiles), Some(None | Some(MotionEntry::Dynamic))) = (tiles, motion) {
+            .and_then(|collider| collider.rest.tiles.as_ref());
+        let body = parts.body.as_ref().map(|entry| {
+            let mut body = Body::fresh();
+            entry.given.apply(&mut body);
+            body
+        });
+        if let (Some(tiles), Some(Motion::Dynamic)) = (tiles, body.map(|body| body.motion)) {
             self.fault(
                 tiles,
                 "a grid of tiles cannot fall, but this entity has a dynamic body",
                 "give the body `motion = \"kinematic\"`, or leave it out",
             );
-        }
-    }
-
-    fn check_body(&mut self, body: &BodyEntry) {
-        if let Some(mass) = &body.mass
-            && !(Body::LEAST_MASS..=Body::MOST_MASS).contains(mass.get_ref())
-            && *mass.get_ref() != f32::INFINITY
-        {
-            let message = format!("nothing weighs {} kg", mass.get_ref());
-            self.fault(mass, message, "write a number from 1e-20 to 1e12");
-        }
-        if let Some(restitution) = &body.restitution
-            && !(0.0..=1.0).contains(restitution.get_ref())
-        {
-            let message = format!("a body cannot keep {} of its speed", restitution.get_ref());
-            self.fault(restitution, message, "write a share from 0 to 1");
-        }
-        if let Some(friction) = &body.friction
-            && *friction.get_ref() < 0.0
-        {
-            let message = format!("a friction of {} would push", friction.get_ref());
-            self.fault(friction, message, "write 0 or more");
-        }
-        if let Some(velocity) = &body.velocity {
-            let speed = Vec3::from(*velocity.get_ref()).length();
-            if speed > Body::MOST_SPEED {
-                let message = format!("a speed of {speed} m/s is more than motion can compute");
-                self.fault(
-                    velocity,
-                    message,
-                    format!("stay below {:e} m/s", Body::MOST_SPEED),
-                );
-            }
         }
     }
 

@@ -4,14 +4,19 @@
 //! descriptions.
 
 mod actions;
+mod described;
 
 pub(crate) use actions::{
     ActionEntry, ChangeEntry, ControlEntry, ControlTrack, CueEntry, DetachEntry, EmitEntry,
     LinkEntry, OwnEntry, PushEntry, RuleEntry, VerdictEntry,
 };
 
+pub(crate) use described::{Entry, Part};
+
 use super::arrange::ArrangeEntry;
 use super::limits::LimitsEntry;
+use gerust::collide::{Body, Collider};
+use gerust::space::Transform as Placement;
 use schemars::JsonSchema;
 use schemars::transform::{RecursiveTransform, Transform};
 use serde::Deserialize;
@@ -191,21 +196,17 @@ pub(crate) struct EntityEntry {
     pub(crate) arrange: Option<Spanned<ArrangeEntry>>,
 }
 
+/// The placement of an entity in its parent's space.
+pub(crate) type TransformEntry = Entry<Placement, TransformKeys>;
+
 /// A local placement. What is left out stays as it is: at the origin, unturned, unscaled, unless a template or an
 /// earlier cue says otherwise.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(crate) struct TransformEntry {
-    /// Metres along the parent's axes.
-    pub(crate) translation: Option<Triple>,
-    /// A unit quaternion: x, y, z, w. Instead of `turn`.
-    #[schemars(with = "Option<[f32; 4]>")]
-    pub(crate) rotation: Option<Spanned<[f32; 4]>>,
+pub(crate) struct TransformKeys {
     /// A turn about an axis. Instead of `rotation`.
     #[schemars(with = "Option<Turn>")]
     pub(crate) turn: Option<Spanned<Turn>>,
-    /// Factors along the entity's own axes.
-    pub(crate) scale: Option<Triple>,
 }
 
 /// A turn about an axis, counter-clockwise as seen from the tip of the axis.
@@ -218,10 +219,13 @@ pub(crate) struct Turn {
     pub(crate) degrees: f32,
 }
 
+/// The collider of an entity.
+pub(crate) type ColliderEntry = Entry<Collider, ColliderKeys>;
+
 /// The boxes of an entity, in its own space: one (`size` and `center`), several (`boxes`), or a grid of `tiles`.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
 #[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(crate) struct ColliderEntry {
+pub(crate) struct ColliderKeys {
     /// The size along each axis, in metres, not negative.
     #[schemars(with = "Option<Triple>")]
     pub(crate) size: Option<Spanned<Triple>>,
@@ -240,15 +244,9 @@ pub(crate) struct ColliderEntry {
     /// A grid of solid tiles instead of boxes.
     #[schemars(with = "Option<TilesEntry>")]
     pub(crate) tiles: Option<Spanned<TilesEntry>>,
-    /// Whether its boxes stay along the axes when the entity rotates, instead of growing to enclose it. Default: false.
-    pub(crate) upright: Option<bool>,
-    /// Whether it stops dynamic bodies (`solid`) or only reports contacts (`sensor`). Default: `solid`.
-    pub(crate) kind: Option<ColliderKind>,
     /// The name of its layer. Default: `default`.
     #[schemars(with = "Option<String>")]
     pub(crate) layer: Option<Spanned<String>>,
-    /// Whether it takes part. Default: true.
-    pub(crate) on: Option<bool>,
 }
 
 /// One of several boxes.
@@ -285,42 +283,13 @@ pub(crate) enum PlaneEntry {
     Wall,
 }
 
-#[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
-#[serde(rename_all = "kebab-case")]
-pub(crate) enum ColliderKind {
-    Solid,
-    Sensor,
-}
+/// The body of an entity.
+pub(crate) type BodyEntry = Entry<Body, BodyKeys>;
 
 /// How an entity with a collider moves.
 #[derive(Deserialize, JsonSchema, Debug, Default, Clone)]
-#[serde(deny_unknown_fields, rename_all = "kebab-case", default)]
-pub(crate) struct BodyEntry {
-    /// `static`, `kinematic` (ignores obstacles, carries and pushes) or `dynamic` (falls and stops). Default: `dynamic`.
-    pub(crate) motion: Option<MotionEntry>,
-    /// Metres per second, in world space.
-    #[schemars(with = "Option<Triple>")]
-    pub(crate) velocity: Option<Spanned<Triple>>,
-    /// The share of gravity that acts on it. Default: 1.
-    pub(crate) gravity_scale: Option<f32>,
-    /// The mass in kilograms, above 0. Default: 1.
-    #[schemars(with = "Option<f32>")]
-    pub(crate) mass: Option<Spanned<f32>>,
-    /// The share of its speed that it keeps when it bounces, from 0 to 1. Default: 0.
-    #[schemars(with = "Option<f32>", range(min = 0, max = 1))]
-    pub(crate) restitution: Option<Spanned<f32>>,
-    /// The coefficient of friction, 0 or more. Default: 0.
-    #[schemars(with = "Option<f32>", range(min = 0))]
-    pub(crate) friction: Option<Spanned<f32>>,
-}
-
-#[derive(Deserialize, JsonSchema, Debug, Clone, Copy, PartialEq, Eq)]
-#[serde(rename_all = "kebab-case")]
-pub(crate) enum MotionEntry {
-    Static,
-    Kinematic,
-    Dynamic,
-}
+#[serde(deny_unknown_fields)]
+pub(crate) struct BodyKeys {}
 
 /// What changes of an entity.
 #[derive(Deserialize, JsonSchema, Debug)]

@@ -1,7 +1,7 @@
 //! Actions that are written in code.
 
 use super::entity::EntityDraft;
-use super::written::json_of;
+use crate::values::short_json;
 use glam::Vec3;
 use serde::Serialize;
 use serde_json::{Map, Value as Json, json};
@@ -73,7 +73,7 @@ impl Act {
     /// Gives a dynamic body an impulse, in kg·m/s.
     #[must_use]
     pub fn push(entity: &str, impulse: Vec3) -> Self {
-        let push = json!({ "entity": entity, "impulse": json_of(&impulse) });
+        let push = json!({ "entity": entity, "impulse": short_json(&impulse) });
         Self::of("push", push)
     }
 
@@ -81,9 +81,9 @@ impl Act {
     #[must_use]
     pub fn push_away(from: Vec3, radius: f32, strength: f32) -> Self {
         let push = json!({
-            "away-from": json_of(&from),
-            "radius": json_of(&radius),
-            "strength": json_of(&strength),
+            "away-from": short_json(&from),
+            "radius": short_json(&radius),
+            "strength": short_json(&strength),
         });
         Self::of("push", push)
     }
@@ -95,13 +95,13 @@ impl Act {
     /// If `serde` cannot write the event as JSON, such as a map whose keys are not texts.
     #[must_use]
     pub fn emit(event: &str, with: &impl Serialize) -> Self {
-        Self::of("emit", json!({ "event": event, "with": json_of(with) }))
+        Self::of("emit", json!({ "event": event, "with": short_json(with) }))
     }
 
     /// Moves a control input, which [`SceneDraft::control`](super::SceneDraft::control) has added.
     #[must_use]
     pub fn control(name: &str, value: f32) -> Self {
-        let control = json!({ "name": name, "value": json_of(&value) });
+        let control = json!({ "name": name, "value": short_json(&value) });
         Self::of("control", control)
     }
 
@@ -112,7 +112,7 @@ impl Act {
     /// If `serde` cannot write the values as JSON, such as a map whose keys are not texts.
     #[must_use]
     pub fn own(name: &str, with: &impl Serialize) -> Self {
-        Self::of("own", json!({ "name": name, "with": json_of(with) }))
+        Self::of("own", json!({ "name": name, "with": short_json(with) }))
     }
 
     /// Switches a system, or all of a label, on or off.

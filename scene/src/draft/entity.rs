@@ -1,7 +1,9 @@
 //! Entities that are written in code.
 
-use super::written::{item, json_of};
-use gerust::collide::{Body, Motion};
+use super::written::item;
+use crate::values::short_json;
+use gerust::collide::Body;
+use gerust::store::Described;
 use glam::Vec3;
 use serde::Serialize;
 use serde_json::{Map, Value as Json, json};
@@ -53,7 +55,7 @@ impl EntityDraft {
     /// ```
     #[must_use]
     pub fn key(mut self, key: &str, value: impl Serialize) -> Self {
-        self.keys.insert(key.to_owned(), json_of(&value));
+        self.keys.insert(key.to_owned(), short_json(&value));
         self
     }
 
@@ -81,25 +83,25 @@ impl EntityDraft {
     /// Puts it at a place, in metres in its parent's space.
     #[must_use]
     pub fn at(self, place: Vec3) -> Self {
-        self.inner("transform", "translation", json_of(&place))
+        self.inner("transform", "translation", short_json(&place))
     }
 
     /// Gives it a size, as factors along its axes.
     #[must_use]
     pub fn scaled(self, scale: Vec3) -> Self {
-        self.inner("transform", "scale", json_of(&scale))
+        self.inner("transform", "scale", short_json(&scale))
     }
 
     /// Gives it a solid box around its origin, in metres.
     #[must_use]
     pub fn solid(self, size: Vec3) -> Self {
-        self.inner("collider", "size", json_of(&size))
+        self.inner("collider", "size", short_json(&size))
     }
 
     /// Gives it a box around its origin that notices what is in it, in metres.
     #[must_use]
     pub fn sensor(self, size: Vec3) -> Self {
-        self.inner("collider", "size", json_of(&size))
+        self.inner("collider", "size", short_json(&size))
             .inner("collider", "kind", "sensor")
     }
 
@@ -125,17 +127,10 @@ impl EntityDraft {
     /// ```
     #[must_use]
     pub fn body(self, body: &Body) -> Self {
-        let motion = match body.motion {
-            Motion::Static => "static",
-            Motion::Kinematic => "kinematic",
-            Motion::Dynamic => "dynamic",
-        };
-        self.inner("body", "motion", motion)
-            .inner("body", "velocity", json_of(&body.velocity))
-            .inner("body", "gravity-scale", json_of(&body.gravity_scale))
-            .inner("body", "mass", json_of(&body.mass))
-            .inner("body", "restitution", json_of(&body.restitution))
-            .inner("body", "friction", json_of(&body.friction))
+        let settable = Body::FIELDS.iter().filter(|field| !field.is_derived());
+        settable.fold(self, |draft, field| {
+            draft.inner("body", field.name(), short_json(&field.read(body)))
+        })
     }
 
     /// Gives it a component under its registered name.
@@ -156,7 +151,7 @@ impl EntityDraft {
     /// ```
     #[must_use]
     pub fn with(self, component: &str, value: &impl Serialize) -> Self {
-        self.inner("components", component, json_of(value))
+        self.inner("components", component, short_json(value))
     }
 
     /// Links another entity under it.

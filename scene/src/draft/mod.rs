@@ -11,13 +11,14 @@ use super::fault::SceneError;
 use super::read::Parameters;
 use super::registry::Registry;
 use super::scene_file::Scene;
+use crate::values::short_json;
 use serde::Serialize;
 use serde_json::Value as Json;
 use std::fmt;
 use std::io;
 use std::path::Path;
 use toml_edit::{ArrayOfTables, DocumentMut, Item, Table};
-use written::{inline, item, json_of};
+use written::{inline, item};
 
 /// A scene that is written in code, as the text of a scene file.
 ///
@@ -76,7 +77,7 @@ impl SceneDraft {
     /// ```
     #[must_use]
     pub fn setting(mut self, key: &str, value: impl Serialize) -> Self {
-        if let Some(item) = item(&json_of(&value)) {
+        if let Some(item) = item(&short_json(&value)) {
             self.document.insert(key, item);
         }
         self
@@ -89,7 +90,7 @@ impl SceneDraft {
     /// As [`SceneDraft::setting`].
     #[must_use]
     pub fn parameter(mut self, name: &str, default: impl Serialize) -> Self {
-        if let Some(item) = item(&json_of(&default)) {
+        if let Some(item) = item(&short_json(&default)) {
             self.table("parameters").insert(name, item);
         }
         self

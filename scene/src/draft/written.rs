@@ -1,19 +1,7 @@
 //! From values to TOML.
 
-use serde::Serialize;
 use serde_json::Value as Json;
 use toml_edit::{Array, InlineTable, Item, Value};
-
-/// A value as JSON, with as many digits as its numbers need.
-///
-/// # Panics
-///
-/// If it cannot be written, such as a map whose keys are not texts.
-pub(super) fn json_of(value: &impl Serialize) -> Json {
-    // By way of text: as a value, a number of 32 bits would become one of 64 with digits that say nothing.
-    let text = serde_json::to_string(value).expect("the value can be written");
-    serde_json::from_str(&text).expect("it was written just now")
-}
 
 /// A value as an item; nothing if it is nothing.
 pub(super) fn item(value: &Json) -> Option<Item> {

@@ -3,6 +3,7 @@
 mod budgets;
 mod common;
 mod damage;
+mod described;
 mod documented_panics;
 mod events;
 mod expectations;

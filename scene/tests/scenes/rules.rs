@@ -369,8 +369,8 @@ fn slips_in_rules_and_actions_are_faults() {
             &["`position` cannot be changed like that"],
         ),
         (
-            "[[cues]]\nframe = 1\ndo = [{ change = { field = 'crate.body.motion', to = '\"static\"' } }]\n",
-            &["`crate.body.motion` cannot be changed like that"],
+            "[[cues]]\nframe = 1\ndo = [{ change = { field = 'crate.body.carried', to = '(0, 1, 0)' } }]\n",
+            &["`crate.body.carried` cannot be changed like that"],
         ),
         (
             "[[cues]]\nframe = 1\ndo = [{ change = { field = 'crate.transform.rotation.x', to = '1' } }]\n",

@@ -314,7 +314,7 @@ name = "a"
             "13:8 the collider of this entity has no size",
             "16:8 there are two entities named `a/twin`",
             "18:11 unknown child `twine`",
-            "18:37 nothing weighs 0 kg",
+            "18:37 `mass` must be a number from 1e-20 to 1e12, found 0",
             "20:8 there are two entities named `a`",
         ]
     );

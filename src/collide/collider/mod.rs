@@ -1,5 +1,6 @@
 //! The boxes of an entity.
 
+mod fields;
 mod sets;
 
 use super::aabb::Aabb;
