@@ -167,10 +167,16 @@ pub(crate) enum Kind {
     },
     #[error("system `{system}` cannot be added: {reason}")]
     BadRule { system: String, reason: String },
+    #[error("system `{system}` cannot leave the schedule: {reason}")]
+    StaysInSchedule { system: String, reason: String },
     #[error("phase {phase} cannot be added: {reason}")]
     BadPhase { phase: &'static str, reason: String },
-    #[error("kit `{kit}` cannot be added: {reason}")]
-    BadKit { kit: &'static str, reason: String },
+    #[error("kit `{kit}` cannot be {verb}: {reason}")]
+    BadKit {
+        kit: &'static str,
+        verb: &'static str,
+        reason: String,
+    },
     #[error("cannot start {threads} threads: {reason}")]
     BadThreads { threads: usize, reason: String },
     #[error("system `{system}` cannot run: {source}")]
@@ -183,6 +189,15 @@ pub(crate) enum Kind {
         phase: &'static str,
         frame: u64,
         panic: Panic,
+    },
+    #[error(
+        "system `{system}` failed in phase {phase} of frame {frame}: {source}; the edits of that phase were discarded"
+    )]
+    SystemFailed {
+        system: String,
+        phase: &'static str,
+        frame: u64,
+        source: Box<dyn std::error::Error + Send + Sync>,
     },
     #[error(
         "an edit of system `{system}` panicked at the end of phase {phase} of frame {frame} {}; the other edits of that phase \
@@ -307,7 +322,7 @@ impl Error {
         Self::from(Kind::Own { kind, error })
     }
 
-    /// The error that [`Error::new`] wrapped; `None` for an error of the runtime.
+    /// The error that [`Error::new`] wrapped, or that a system returned; `None` for an error of the runtime.
     ///
     /// # Example
     ///
@@ -321,6 +336,7 @@ impl Error {
     pub fn inner(&self) -> Option<&(dyn std::error::Error + Send + Sync + 'static)> {
         match &*self.0 {
             Kind::Own { error, .. } => Some(&**error),
+            Kind::SystemFailed { source, .. } => Some(&**source),
             _ => None,
         }
     }
@@ -373,11 +389,12 @@ impl Error {
         Some((&place.file, place.line))
     }
 
-    /// The frame in which the program's code panicked, or after which a placement was not finite.
+    /// The frame in which the program's code panicked or failed, or after which a placement was not finite.
     #[must_use]
     pub fn frame(&self) -> Option<u64> {
         match *self.0 {
             Kind::SystemPanicked { frame, .. }
+            | Kind::SystemFailed { frame, .. }
             | Kind::EditPanicked { frame, .. }
             | Kind::StepPanicked { frame, .. }
             | Kind::NotFinite { frame, .. } => Some(frame),
@@ -385,11 +402,13 @@ impl Error {
         }
     }
 
-    /// The phase in which a system or an edit panicked.
+    /// The phase in which a system failed, or a system or an edit panicked.
     #[must_use]
     pub fn phase(&self) -> Option<&str> {
         match *self.0 {
-            Kind::SystemPanicked { phase, .. } | Kind::EditPanicked { phase, .. } => Some(phase),
+            Kind::SystemPanicked { phase, .. }
+            | Kind::SystemFailed { phase, .. }
+            | Kind::EditPanicked { phase, .. } => Some(phase),
             _ => None,
         }
     }
@@ -425,10 +444,12 @@ impl Error {
             | Kind::UnknownOrder { system, .. }
             | Kind::OrderCycle { system, .. }
             | Kind::BadRule { system, .. }
+            | Kind::StaysInSchedule { system, .. }
             | Kind::DuplicateSystem { system }
             | Kind::UnknownSystem { system, .. }
             | Kind::ClaimFailed { system, .. }
             | Kind::SystemPanicked { system, .. }
+            | Kind::SystemFailed { system, .. }
             | Kind::EditPanicked { system, .. } => Some(system),
             Kind::NotFinite { system, .. } => system.as_deref(),
             _ => None,

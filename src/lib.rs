@@ -79,6 +79,10 @@ pub mod work;
 /// Vectors, rotations and matrices of the public interface, in the version that it uses.
 pub use glam;
 
+/// The thread pools that [`Runtime::set_pool`] takes, in the version that it uses.
+#[cfg(feature = "parallel")]
+pub use rayon;
+
 pub use collide::{
     Aabb, Body, Collider, Contact, ContactState, Contacts, Dimensions, Gravity, Layer, Layers,
     Motion, WorldBox,

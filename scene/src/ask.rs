@@ -226,7 +226,7 @@ impl Asked<'_> {
         other.min.cmple(one.min).all() && one.max.cmple(other.max).all()
     }
 
-    /// The fields of a described component, and what it holds besides them.
+    /// The described fields of a component; of a collider its layer and box set as well.
     fn described(&self, built_in: &BuiltIn, entity: Entity) -> Option<Json> {
         let mut fields = (built_in.show)(self.world, entity)?;
         if built_in.name == "collider" {

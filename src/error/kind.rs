@@ -48,12 +48,14 @@ pub enum ErrorKind {
     InvalidLink,
     /// A system claims the same data twice.
     AccessClash,
-    /// A system, a phase or a kit cannot be added as it is.
+    /// A system, a phase or a kit cannot be added or removed as it is.
     InvalidSystem,
     /// The threads cannot be started.
     Threads,
     /// A system, an edit, a drop, or another function that the runtime calls panicked.
     Panic,
+    /// A system returned an error of its own.
+    SystemFailed,
     /// A snapshot cannot be taken or restored.
     Snapshot,
     /// A value cannot be written as data, or read from it.
@@ -93,6 +95,7 @@ impl Error {
             Kind::ClaimClash { .. } => ErrorKind::AccessClash,
             Kind::OrderAcrossPhases { .. }
             | Kind::BadRule { .. }
+            | Kind::StaysInSchedule { .. }
             | Kind::BadPhase { .. }
             | Kind::BadKit { .. } => ErrorKind::InvalidSystem,
             Kind::BadThreads { .. } => ErrorKind::Threads,
@@ -100,6 +103,7 @@ impl Error {
             Kind::SystemPanicked { .. } | Kind::EditPanicked { .. } | Kind::StepPanicked { .. } => {
                 ErrorKind::Panic
             }
+            Kind::SystemFailed { .. } => ErrorKind::SystemFailed,
             #[cfg(feature = "snapshot")]
             Kind::NotWritten { .. }
             | Kind::NotRestored { .. }

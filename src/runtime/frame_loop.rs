@@ -1,5 +1,6 @@
 //! The runtime.
 
+use super::kit::AddedKit;
 use super::pacing::Pacing;
 use crate::collide::{self};
 use crate::error::{Error, Kind};
@@ -10,6 +11,8 @@ use crate::space;
 use crate::store::World;
 use std::any::TypeId;
 use std::fmt;
+#[cfg(feature = "parallel")]
+use std::sync::Arc;
 use std::time::Duration;
 
 /// Threads that can be asked for at most: a slip of the pen must not bring the machine down.
@@ -42,8 +45,8 @@ pub struct Runtime {
     pub(super) pacing: Pacing,
     /// Whether the built-in systems are there, and so what they need in the world.
     pub(super) has_built_in_systems: bool,
-    /// The types of the kits that were added.
-    pub(super) kits: Vec<TypeId>,
+    pub(super) kits: Vec<AddedKit>,
+    pub(super) kit_being_added: Option<TypeId>,
 }
 
 impl Default for Runtime {
@@ -89,6 +92,7 @@ impl Runtime {
             pacing: Pacing::default(),
             has_built_in_systems: false,
             kits: Vec::new(),
+            kit_being_added: None,
         }
     }
 
@@ -154,8 +158,72 @@ impl Runtime {
     /// ```
     pub fn add_system(&mut self, system: System) -> Result<(), Error> {
         self.meet_world()?;
+        let kit = self.kit_being_added;
         self.schedule
-            .add(system, &mut self.world, &mut self.profiler)
+            .add(system, kit, &mut self.world, &mut self.profiler)
+    }
+
+    /// Removes a system, with all that it remembers. To stop one for a while, [`Runtime::set_enabled`] costs less. O(systems).
+    ///
+    /// # Errors
+    ///
+    /// If there is no system of this name, if it is a built-in one, or if another system is ordered against it by
+    /// [`after`](crate::schedule::SystemDraft::after) or [`before`](crate::schedule::SystemDraft::before).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_system(System::named("steer").takes::<()>().runs(|()| ()))?;
+    /// runtime.add_system(System::named("wake").after("steer").takes::<()>().runs(|()| ()))?;
+    /// let error = runtime.remove_system("steer").unwrap_err();
+    /// assert_eq!(
+    ///     error.to_string(),
+    ///     "system `steer` cannot leave the schedule: system `wake` is to run after `steer`; remove or replace that one first"
+    /// );
+    /// runtime.remove_system("wake")?;
+    /// runtime.remove_system("steer")?;
+    /// assert!(runtime.schedule().system("steer").is_none());
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn remove_system(&mut self, name: &str) -> Result<(), Error> {
+        self.schedule.remove(name)
+    }
+
+    /// Puts another system in the place of one: it keeps the place in the registration order, unless it belongs to another phase,
+    /// and the switch. It begins as if it had just been added: an [`Inbox`](crate::Inbox) begins anew, and
+    /// [`Written`](crate::Written) holds for every row in the first run. O(systems).
+    ///
+    /// # Errors
+    ///
+    /// As [`Runtime::remove_system`] and [`Runtime::add_system`]; the old system then stays. A system that is ordered against the
+    /// old one needs a new one of the same name or label.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Tide(f32);
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Tide(0.0));
+    /// let rise = |metres: f32| {
+    ///     System::named("rise").takes::<GlobalMut<Tide>>().runs(move |mut tide| tide.0 += metres)
+    /// };
+    /// runtime.add_system(rise(1.0))?;
+    /// runtime.run_frames(2)?;
+    /// runtime.replace_system("rise", rise(0.25))?;
+    /// runtime.run_frames(2)?;
+    /// assert_eq!(runtime.world().global::<Tide>()?.0, 2.5);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn replace_system(&mut self, name: &str, system: System) -> Result<(), Error> {
+        self.meet_world()?;
+        self.schedule
+            .replace(name, system, &mut self.world, &mut self.profiler)
     }
 
     /// Prepares a world that the systems do not know yet: the first one, or one that has taken its place.
@@ -248,6 +316,29 @@ impl Runtime {
                 "this build has no threads; switch the feature `parallel` on",
             )),
         }
+    }
+
+    /// Lets the threads of a pool of the program run systems and parallel loops over rows; the program can use the pool besides.
+    /// [`Runtime::threads`] is then the size of the pool.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use std::sync::Arc;
+    ///
+    /// let pool = gerust::rayon::ThreadPoolBuilder::new().num_threads(3).build()?;
+    /// let pool = Arc::new(pool);
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.set_pool(Arc::clone(&pool));
+    /// assert_eq!(runtime.threads(), 3);
+    /// runtime.run_frames(2)?;
+    /// assert_eq!(pool.install(|| 1 + 1), 2);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[cfg(feature = "parallel")]
+    pub fn set_pool(&mut self, pool: Arc<rayon::ThreadPool>) {
+        self.crew = Crew::with_pool(pool, self.crew.serial_below);
+        self.world.workers = self.crew.workers();
     }
 
     /// How many threads may run systems.

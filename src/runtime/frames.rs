@@ -3,14 +3,20 @@
 use super::controls::Controls;
 use super::frame_loop::Runtime;
 use crate::collide::{self, Contacts};
-use crate::error::{Error, Kind};
+use crate::error::{Error, ErrorKind, Kind};
 use crate::panics::Panics;
 use crate::profile;
 use crate::schedule::{
-    Cause, Clock, FrameContext, Leader, Phase, Way, WhichSystems, step_panicked,
+    Cause, Clock, FrameContext, Leader, Phase, Seams, Way, WhichSystems, step_panicked,
 };
 use crate::space::{Transform, find_adrift};
 use crate::store::{Entity, World};
+
+/// Who leads frames that the thread of the caller cannot leave.
+#[cfg(feature = "parallel")]
+const LED_BY_CALLER: Leader = Leader::Caller;
+#[cfg(not(feature = "parallel"))]
+const LED_BY_CALLER: Leader = Leader::Alone;
 
 /// Frames between two checks whether most tables are empty, if no table was added meanwhile.
 const FRAMES_BETWEEN_LOOKS: u64 = 256;
@@ -61,11 +67,41 @@ impl Runtime {
                     .inside(|| (0..frames).try_for_each(|_| self.run_frame(Leader::InPool)));
             }
         }
-        #[cfg(feature = "parallel")]
-        let leader = Leader::Caller;
-        #[cfg(not(feature = "parallel"))]
-        let leader = Leader::Alone;
-        (0..frames).try_for_each(|_| self.run_frame(leader))
+        (0..frames).try_for_each(|_| self.run_frame(LED_BY_CALLER))
+    }
+
+    /// Runs the given number of frames, and in each of them the closures of `seams` between the phases, on the caller's thread.
+    /// Systems may run on other threads as in [`Runtime::run_frames`]; the caller's thread then leads them, which costs a few
+    /// microseconds per phase. See [`Seams`] for an example.
+    ///
+    /// # Errors
+    ///
+    /// As [`Runtime::run_frames`]; also if `seams` name a phase that the runtime does not have (then no frame runs), if one of the
+    /// closures panics, or if it replaces the world. The frame then ends.
+    pub fn run_frames_with(&mut self, frames: u64, seams: &mut Seams<'_>) -> Result<(), Error> {
+        self.get_ready()?;
+        let known = || {
+            let phases = self.schedule.phases();
+            phases.filter(|&phase| phase != Phase::Setup)
+        };
+        if let Some(phase) = seams.unknown_phase(|phase| known().any(|known| known == phase)) {
+            let known: Vec<&str> = known().map(Phase::name).collect();
+            let known = known.join("`, `");
+            return Err(Error::new(
+                ErrorKind::UnknownName,
+                format!(
+                    "the seams name phase `{phase}`, which no frame has; name one of `{known}`"
+                ),
+            ));
+        }
+        for _ in 0..frames {
+            self.run_frame_by(Way {
+                leader: LED_BY_CALLER,
+                watch: None,
+                seams: Some(seams),
+            })?;
+        }
+        Ok(())
     }
 
     /// Runs a frame on one thread, and calls `watch` after each step with its cause and the world: to find out what changed a
@@ -106,6 +142,7 @@ impl Runtime {
         self.run_frame_by(Way {
             leader: Leader::Alone,
             watch: Some(&mut watch),
+            seams: None,
         })
     }
 
@@ -113,6 +150,7 @@ impl Runtime {
         self.run_frame_by(Way {
             leader,
             watch: None,
+            seams: None,
         })
     }
 

@@ -94,7 +94,23 @@ fn kit_name<K>() -> &'static str {
     short_name(type_name::<K>())
 }
 
+/// A kit that was added.
+#[derive(Debug)]
+pub(super) struct AddedKit {
+    id: TypeId,
+    name: &'static str,
+    requires: Vec<TypeId>,
+}
+
+fn refuse(kit: &'static str, verb: &'static str, reason: String) -> Error {
+    Error::from(Kind::BadKit { kit, verb, reason })
+}
+
 impl Runtime {
+    fn has_kit(&self, id: TypeId) -> bool {
+        self.kits.iter().any(|kit| kit.id == id)
+    }
+
     /// Adds everything of a kit.
     ///
     /// # Errors
@@ -102,26 +118,77 @@ impl Runtime {
     /// If a kit that it needs is missing, if it was added before and does not allow that, or if the kit returns an error;
     /// the parts that a kit added before it failed stay.
     pub fn add_kit<K: Kit>(&mut self, kit: K) -> Result<(), Error> {
-        let refuse = |reason: String| {
-            Error::from(Kind::BadKit {
-                kit: kit_name::<K>(),
-                reason,
-            })
-        };
-        let mine = TypeId::of::<K>();
-        if self.kits.contains(&mine) && !kit.may_repeat() {
+        let refuse = |reason: String| refuse(kit_name::<K>(), "added", reason);
+        let id = TypeId::of::<K>();
+        if self.has_kit(id) && !kit.may_repeat() {
             return Err(refuse(String::from("it was added already; add it once")));
         }
-        if let Some(missing) = kit
-            .requires()
-            .iter()
-            .find(|need| !self.kits.contains(&need.id))
-        {
+        let requires = kit.requires();
+        if let Some(missing) = requires.iter().find(|need| !self.has_kit(need.id)) {
             let name = (missing.name)();
             return Err(refuse(format!("it needs `{name}`; add that one first")));
         }
-        kit.add_to(self)?;
-        self.kits.push(mine);
+        let outer = self.kit_being_added.replace(id);
+        let added = kit.add_to(self);
+        self.kit_being_added = outer;
+        added?;
+        self.kits.push(AddedKit {
+            id,
+            name: kit_name::<K>(),
+            requires: requires.iter().map(|need| need.id).collect(),
+        });
+        Ok(())
+    }
+
+    /// Removes all systems that a kit has added, and lets the kit be added again. What it put into the world, such as globals and
+    /// entities, stays, and so do its phases. O(systems).
+    ///
+    /// # Errors
+    ///
+    /// If the kit was not added, if another kit requires it, or if a system that does not belong to it is ordered against one of its
+    /// systems. Nothing is removed then.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct HornKit { times: u32 }
+    /// struct Sounded(u32);
+    ///
+    /// impl Kit for HornKit {
+    ///     fn add_to(self, runtime: &mut Runtime) -> Result<(), gerust::Error> {
+    ///         runtime.add_system(
+    ///             System::named("sound").takes::<GlobalMut<Sounded>>().runs(move |mut sounded| sounded.0 += self.times),
+    ///         )
+    ///     }
+    /// }
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().set_global(Sounded(0));
+    /// runtime.add_kit(HornKit { times: 1 })?;
+    /// runtime.run_frames(2)?;
+    /// runtime.remove_kit::<HornKit>()?;
+    /// runtime.run_frames(2)?;
+    /// assert_eq!(runtime.world().global::<Sounded>()?.0, 2);
+    /// runtime.add_kit(HornKit { times: 10 })?;
+    /// runtime.run_frames(1)?;
+    /// assert_eq!(runtime.world().global::<Sounded>()?.0, 12);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn remove_kit<K: Kit>(&mut self) -> Result<(), Error> {
+        let refuse = |reason: String| Err(refuse(kit_name::<K>(), "removed", reason));
+        let id = TypeId::of::<K>();
+        if !self.has_kit(id) {
+            return refuse(String::from("it was not added; remove a kit that was"));
+        }
+        let mut others = self.kits.iter().filter(|kit| kit.id != id);
+        if let Some(other) = others.find(|kit| kit.requires.contains(&id)) {
+            let name = other.name;
+            return refuse(format!("`{name}` requires it; remove that one first"));
+        }
+        self.schedule.remove_of_kit(id)?;
+        self.kits.retain(|kit| kit.id != id);
         Ok(())
     }
 }

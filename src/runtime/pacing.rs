@@ -2,6 +2,7 @@
 
 use super::frame_loop::Runtime;
 use crate::error::{Error, Kind};
+use crate::schedule::Seams;
 use std::time::Duration;
 
 /// Frames that one call of [`Runtime::advance`] runs at most, unless set.
@@ -116,11 +117,50 @@ impl Runtime {
     /// # Ok::<(), gerust::Error>(())
     /// ```
     pub fn advance(&mut self, elapsed: Duration) -> Result<Advance, Error> {
+        self.advance_by(elapsed, |runtime| runtime.run_frames(1))
+    }
+
+    /// As [`Runtime::advance`], with closures of the caller's thread between the phases; see [`Seams`].
+    ///
+    /// # Errors
+    ///
+    /// As [`Runtime::run_frames_with`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::schedule::Seams;
+    /// use std::time::Duration;
+    ///
+    /// let mut drawn = 0;
+    /// let mut runtime = Runtime::new();
+    /// runtime.set_step_seconds(0.02)?;
+    /// let mut seams = Seams::new();
+    /// seams.after(Phase::Close, |_| drawn += 1);
+    /// runtime.advance_with(Duration::from_millis(50), &mut seams)?;
+    /// drop(seams);
+    /// assert_eq!(drawn, 2);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn advance_with(
+        &mut self,
+        elapsed: Duration,
+        seams: &mut Seams<'_>,
+    ) -> Result<Advance, Error> {
+        self.advance_by(elapsed, |runtime| runtime.run_frames_with(1, seams))
+    }
+
+    fn advance_by(
+        &mut self,
+        elapsed: Duration,
+        mut run_frame: impl FnMut(&mut Self) -> Result<(), Error>,
+    ) -> Result<Advance, Error> {
         let step = self.clock_mut().step();
         let (frames, given_up_seconds) = self.pacing.take(elapsed.as_secs_f64(), step);
         for _ in 0..frames {
             self.pacing.pay_frame(step);
-            self.run_frames(1)?;
+            run_frame(self)?;
         }
         Ok(Advance {
             frames,

@@ -19,7 +19,9 @@ mod lineup;
 mod phase;
 mod plan;
 mod registered;
+mod remove;
 mod rules;
+mod seams;
 mod system;
 mod tally;
 
@@ -32,6 +34,7 @@ pub use info::SystemInfo;
 pub use phase::Phase;
 pub use plan::{Edge, Order, PhasePlan, Plan, Reason};
 pub use registered::Schedule;
+pub use seams::Seams;
 pub use system::{System, SystemDraft, SystemWithClaims};
 
 #[cfg(feature = "chance")]

@@ -13,6 +13,7 @@ use crate::error::{Error, Kind};
 use crate::profile::{Profiler, SpanName};
 use crate::store::{Access, ReservedIds, World};
 use crate::suggest::suggest;
+use std::any::TypeId;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// All systems of a runtime, phase by phase.
@@ -79,6 +80,8 @@ pub(super) struct Facts {
     pub(super) built_in: bool,
     /// Whether it comes with the crate: findings leave it out if it does nothing.
     pub(super) is_shipped: bool,
+    /// The kit that added it.
+    pub(super) kit: Option<TypeId>,
     pub(super) span_name: SpanName,
 }
 
@@ -335,10 +338,29 @@ impl Schedule {
     pub(crate) fn add(
         &mut self,
         system: System,
+        kit: Option<TypeId>,
         world: &mut World,
         profiler: &mut Profiler,
     ) -> Result<(), Error> {
-        self.check(&system)?;
+        self.check(&system, None)?;
+        let registered = self.registered(system, kit, world, profiler);
+        let mut phases = self.phases.iter_mut();
+        let systems = phases
+            .find(|known| known.phase == registered.facts.phase)
+            .expect("the phase was found before");
+        systems.systems.push(registered);
+        systems.plan = None;
+        systems.lineup = None;
+        Ok(())
+    }
+
+    pub(super) fn registered(
+        &mut self,
+        system: System,
+        kit: Option<TypeId>,
+        world: &mut World,
+        profiler: &mut Profiler,
+    ) -> Registered {
         let System {
             name,
             phase,
@@ -369,6 +391,7 @@ impl Schedule {
                 is_on: true,
                 built_in,
                 is_shipped,
+                kit,
                 span_name: profiler.list_name(&name),
                 name,
             },
@@ -379,20 +402,13 @@ impl Schedule {
             }),
         };
         registered.prepare(world);
-        let mut phases = self.phases.iter_mut();
-        let systems = phases
-            .find(|known| known.phase == phase)
-            .expect("the phase was found before");
-        systems.systems.push(registered);
-        systems.plan = None;
-        systems.lineup = None;
-        Ok(())
+        registered
     }
 
-    /// Checks a system by itself, before its order among the others is known.
-    fn check(&self, system: &System) -> Result<(), Error> {
+    /// Checks a system by itself, before its order among the others is known. It may have the name of the one that it replaces.
+    pub(super) fn check(&self, system: &System, replaces: Option<&str>) -> Result<(), Error> {
         let name = system.name.clone();
-        if self.system(&name).is_some() {
+        if self.system(&name).is_some() && replaces != Some(name.as_str()) {
             return Err(Error::from(Kind::DuplicateSystem { system: name }));
         }
         if let Some(clash) = system.access.own_clash() {
@@ -469,7 +485,7 @@ impl Schedule {
     }
 
     /// The error for a name that no system has.
-    fn unknown(&self, name: &str) -> Error {
+    pub(super) fn unknown(&self, name: &str) -> Error {
         Error::from(Kind::UnknownSystem {
             system: name.to_owned(),
             fix: suggest(name, "systems", self.systems().map(|system| system.name())),

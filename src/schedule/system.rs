@@ -69,6 +69,11 @@ impl System {
         &self.access
     }
 
+    pub(super) fn answers_to(&self, name_or_label: &str) -> bool {
+        let mut labels = self.rules.labels.iter();
+        self.name == name_or_label || labels.any(|label| label == name_or_label)
+    }
+
     /// The same system as one that every runtime has.
     pub(crate) fn built_in(self) -> Self {
         Self {
@@ -330,6 +335,54 @@ impl<C: Claim + 'static> SystemWithClaims<C> {
     where
         F: for<'w> FnMut(C::Granted<'w>) + Send + 'static,
     {
+        self.completed(f)
+    }
+
+    /// Completes the system with what it does, which may fail: the closure returns a `Result`, and `?` takes any error.
+    ///
+    /// An error ends the frame as a panic does: the edits and events of the phase are discarded, what was written into components
+    /// stays, and the next frame runs as usual. The error of [`Runtime::run_frames`](crate::Runtime::run_frames) names the system, the
+    /// phase and the frame, has the kind [`SystemFailed`](crate::ErrorKind::SystemFailed), and returns the closure's error by
+    /// [`Error::inner`].
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::ErrorKind;
+    ///
+    /// struct Berth(String);
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().spawn((Berth(String::from("twelve")),));
+    /// runtime.add_system(System::named("number the berths").takes::<Rows<&Berth>>().tries(|berths| {
+    ///     for berth in &berths {
+    ///         let _number: u32 = berth.0.parse()?;
+    ///     }
+    ///     Ok(())
+    /// }))?;
+    /// let error = runtime.run_frames(1).unwrap_err();
+    /// assert_eq!(
+    ///     error.to_string(),
+    ///     "system `number the berths` failed in phase Simulate of frame 1: invalid digit found in string; \
+    ///      the edits of that phase were discarded"
+    /// );
+    /// assert_eq!((error.kind(), error.system()), (ErrorKind::SystemFailed, Some("number the berths")));
+    /// assert!(error.inner().is_some_and(|inner| inner.is::<std::num::ParseIntError>()));
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn tries<F>(self, f: F) -> System
+    where
+        F: for<'w> FnMut(C::Granted<'w>) -> Result<(), Failure> + Send + 'static,
+    {
+        self.completed(f)
+    }
+
+    fn completed<F, O: Outcome + 'static>(self, f: F) -> System
+    where
+        F: for<'w> FnMut(C::Granted<'w>) -> O + Send + 'static,
+    {
         let mut access = Access::default();
         C::declare(&mut access);
         let SystemDraft { name, phase, rules } = self.draft;
@@ -341,15 +394,53 @@ impl<C: Claim + 'static> SystemWithClaims<C> {
             lanes: C::LANES,
             built_in: false,
             is_shipped: false,
-            body: Box::new(Closure::<C, F> { state: None, f }),
+            body: Box::new(Closure::<C, F, O> {
+                state: None,
+                f,
+                outcome: PhantomData,
+            }),
         }
+    }
+}
+
+/// The error of a closure that fails.
+type Failure = Box<dyn std::error::Error + Send + Sync>;
+
+/// Why a system did not complete its run.
+pub(super) enum Incomplete {
+    /// It could not be granted what it claims.
+    Claim(Error),
+    /// Its closure returned an error.
+    Failed(Failure),
+}
+
+impl From<Error> for Incomplete {
+    fn from(error: Error) -> Self {
+        Self::Claim(error)
+    }
+}
+
+/// What closures return: nothing, or a `Result`.
+pub(super) trait Outcome {
+    fn completed(self) -> Result<(), Incomplete>;
+}
+
+impl Outcome for () {
+    fn completed(self) -> Result<(), Incomplete> {
+        Ok(())
+    }
+}
+
+impl Outcome for Result<(), Failure> {
+    fn completed(self) -> Result<(), Incomplete> {
+        self.map_err(Incomplete::Failed)
     }
 }
 
 /// A closure with what it remembers, its types forgotten.
 pub(super) trait Body: Send {
     fn prepare(&mut self, world: &mut World, access: &Access, system: &str);
-    fn run(&mut self, world: &World) -> Result<(), Error>;
+    fn run(&mut self, world: &World) -> Result<(), Incomplete>;
     fn enter_lane(&mut self, lanes: &mut ReservedIds);
     fn report_reserved(&self, lanes: &mut ReservedIds);
     fn apply(&mut self, world: &mut World);
@@ -358,27 +449,29 @@ pub(super) trait Body: Send {
     fn rows_met(&self) -> Vec<bool>;
 }
 
-struct Closure<C: Claim, F> {
+struct Closure<C: Claim, F, O> {
     /// `None` until the system is added to a world.
     state: Option<C::State>,
     f: F,
+    outcome: PhantomData<fn() -> O>,
 }
 
 const PREPARED: &str = "a system is prepared when it is added";
 
-impl<C, F> Body for Closure<C, F>
+impl<C, F, O> Body for Closure<C, F, O>
 where
     C: Claim + 'static,
-    F: for<'w> FnMut(C::Granted<'w>) + Send + 'static,
+    O: Outcome,
+    F: for<'w> FnMut(C::Granted<'w>) -> O + Send + 'static,
 {
     fn prepare(&mut self, world: &mut World, access: &Access, system: &str) {
         self.state = Some(C::prepare(&mut Preparation::new(world, access, system)));
     }
 
-    fn run(&mut self, world: &World) -> Result<(), Error> {
+    fn run(&mut self, world: &World) -> Result<(), Incomplete> {
         let state = self.state.as_mut().expect(PREPARED);
         let granted = C::grant(state, world)?;
-        (self.f)(granted);
+        (self.f)(granted).completed()?;
         C::confirm(state);
         Ok(())
     }

@@ -120,6 +120,15 @@ impl ReservedIds {
         world.entities.share_out(keys, &mut self.lanes);
     }
 
+    /// Prepares a single call, whose ids say nothing about those that a system will reserve.
+    pub(crate) fn restart_once(&mut self, world: &World, lanes: u32) {
+        self.keys.clear();
+        self.used.clear();
+        if lanes > 0 {
+            world.entities.share_out(0..lanes, &mut self.lanes);
+        }
+    }
+
     pub(crate) fn next_lane(&mut self) -> Lane {
         let lane = self.lanes[self.used.len()];
         self.used.push((lane, 0));

@@ -2,7 +2,7 @@
 
 use super::component::{Companion, Component, ComponentId, ComponentTypes};
 use super::entity::TableId;
-use super::table::{Tables, push_companions};
+use super::table::{Tables, complete_with_companions};
 use rustc_hash::FxHashMap;
 use std::any::TypeId;
 use std::fmt;
@@ -125,7 +125,7 @@ impl ComponentSetPlan {
             );
         }
         let mut components = ids.clone();
-        let companions = push_companions(types, &mut components);
+        let companions = complete_with_companions(types, &mut components);
         let table = tables.find_or_create(types, components);
         let column_of = |id: &ComponentId| {
             let position = types.get(*id).position(table);

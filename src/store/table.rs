@@ -211,7 +211,7 @@ impl Tables {
     ) -> TableId {
         self.neighbour(types, from, added, |types, components| {
             components.push(added);
-            push_companions(types, components);
+            complete_with_companions(types, components);
         })
     }
 
@@ -254,7 +254,7 @@ impl Tables {
 
 /// Adds the companions of all types in a set to the set, and returns them in an order in which each comes after the
 /// component that brings it along.
-pub(crate) fn push_companions(
+pub(crate) fn complete_with_companions(
     types: &ComponentTypes,
     components: &mut Vec<ComponentId>,
 ) -> Vec<Companion> {

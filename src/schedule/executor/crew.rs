@@ -75,6 +75,15 @@ impl Crew {
         })
     }
 
+    /// A crew with the threads of a pool of the program.
+    pub(crate) fn with_pool(pool: Arc<rayon::ThreadPool>, serial_below: Duration) -> Self {
+        Self {
+            threads: pool.current_num_threads(),
+            serial_below,
+            pool: Some(pool),
+        }
+    }
+
     /// The threads that run parallel loops inside of systems.
     pub(crate) fn workers(&self) -> crate::store::Workers {
         use crate::store::Workers;

@@ -6,6 +6,7 @@ use crate::profile::{self, Category};
 use crate::schedule::clock::Clock;
 use crate::schedule::registered::{Facts, Job};
 use crate::schedule::rules::is_due;
+use crate::schedule::system::Incomplete;
 use crate::store::World;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::time::Instant;
@@ -55,7 +56,7 @@ pub(super) fn run(
     job.tally.tried += 1;
     let level = profile::descend();
     // The closure's own state may be half changed after a panic; the world's guards are released as the stack unwinds.
-    let outcome = catch_unwind(AssertUnwindSafe(|| -> Result<bool, Error> {
+    let outcome = catch_unwind(AssertUnwindSafe(|| -> Result<bool, Incomplete> {
         let _told = profile::tell(Category::System, &facts.name);
         for condition in &mut job.conditions {
             if !condition.holds(world)? {
@@ -77,8 +78,14 @@ pub(super) fn run(
             job.tally.refused += 1;
             Ok(())
         }
-        Ok(Err(source)) => Err(Error::from(Kind::ClaimFailed {
+        Ok(Err(Incomplete::Claim(source))) => Err(Error::from(Kind::ClaimFailed {
             system: facts.name.clone(),
+            source,
+        })),
+        Ok(Err(Incomplete::Failed(source))) => Err(Error::from(Kind::SystemFailed {
+            system: facts.name.clone(),
+            phase: facts.phase.name(),
+            frame: context.clock.frame(),
             source,
         })),
         Err(payload) => Err(Error::from(Kind::SystemPanicked {

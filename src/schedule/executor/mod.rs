@@ -29,7 +29,7 @@ use super::cause::Cause;
 use super::lineup::Lineup;
 use super::phase::Phase;
 use super::registered::{PhaseSystems, Schedule};
-use crate::error::{Error, Kind};
+use crate::error::{Error, ErrorKind, Kind};
 use crate::panics::Panics;
 use crate::profile::{self, Category};
 use crate::store::{ReservedIds, World};
@@ -60,6 +60,13 @@ pub(crate) struct Way<'a> {
     pub(crate) leader: Leader,
     /// Only where one thread runs everything.
     pub(crate) watch: Option<Watch<'a>>,
+    /// Only where the caller's thread leads.
+    pub(crate) seams: Option<&'a mut dyn RunSeams>,
+}
+
+/// [`Seams`](crate::schedule::Seams), whatever their closures borrow.
+pub(crate) trait RunSeams {
+    fn run(&mut self, phase: Phase, is_after: bool, world: &mut World);
 }
 
 impl Way<'_> {
@@ -68,6 +75,31 @@ impl Way<'_> {
         Self {
             leader: Leader::Alone,
             watch: None,
+            seams: None,
+        }
+    }
+
+    fn run_seams(
+        &mut self,
+        phase: Phase,
+        is_after: bool,
+        world: &mut World,
+        context: FrameContext,
+    ) -> Result<(), Error> {
+        let Some(seams) = &mut self.seams else {
+            return Ok(());
+        };
+        let same = world.identity();
+        let mut panics = Panics::default();
+        panics.catch(|| seams.run(phase, is_after, world));
+        step_panicked(panics, "a closure of the seams", context)?;
+        match world.identity() == same {
+            true => Ok(()),
+            // The systems of the rest of the frame remember rows of the other one.
+            false => Err(Error::new(
+                ErrorKind::InvalidArgument,
+                "a closure of the seams has replaced the world; replace it between frames, by `Runtime::world_mut`",
+            )),
         }
     }
 
@@ -113,8 +145,11 @@ impl Schedule {
         mut way: Way<'_>,
     ) -> Result<(), Error> {
         for at in 0..self.phases.len() {
-            if self.phases[at].phase != Phase::Setup {
+            let phase = self.phases[at].phase;
+            if phase != Phase::Setup {
+                way.run_seams(phase, false, world, context)?;
                 self.run_phase_at(at, world, context, crew, &mut way)?;
+                way.run_seams(phase, true, world, context)?;
             }
         }
         Ok(())

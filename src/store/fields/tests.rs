@@ -123,7 +123,7 @@ fn long_vectors_and_rotations_of_another_length_are_refused() {
     assert!(accepts(1.0) && accepts(-0.9995) && !accepts(1.002) && !accepts(f32::NAN));
 }
 
-/// Whatever the type, what a field reads can be written back, unless it is derived.
+/// A value that a field reads can be written back, unless the field is derived.
 fn keeps_what_it_reads<T: Described + Default + PartialEq + fmt::Debug>(component: &T) {
     let mut copy = T::default();
     for field in T::FIELDS {

@@ -7,7 +7,7 @@ use crate::panics::{Panics, after_all};
 use crate::store::batch::{Batches, tail_start};
 use crate::store::component::{Component, ComponentId};
 use crate::store::entity::{Entity, Location, TableId};
-use crate::store::table::push_companions;
+use crate::store::table::complete_with_companions;
 
 impl World {
     /// Puts a component on an entity, and returns the value that it replaces. O(components) if the entity did not have
@@ -194,7 +194,7 @@ impl World {
         }
         let mut components = self.tables.get(from).components().to_vec();
         components.push(attached);
-        for companion in push_companions(&self.types, &mut components) {
+        for companion in complete_with_companions(&self.types, &mut components) {
             (companion.push)(&mut self.types, to, tick);
         }
     }

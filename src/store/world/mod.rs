@@ -2,6 +2,7 @@
 
 mod attach;
 mod companions;
+mod grant;
 mod look_up;
 mod spawn;
 
