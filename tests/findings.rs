@@ -144,3 +144,86 @@ fn rows_that_matched_once_are_no_finding() {
             .contains("`count`")
     );
 }
+
+fn sentences(runtime: &Runtime) -> Vec<String> {
+    let found = runtime.without_effect();
+    found.iter().map(ToString::to_string).collect()
+}
+
+#[test]
+fn components_without_effect_are_named_with_what_is_missing() {
+    let mut runtime = Runtime::new();
+    let cube = || Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::ONE));
+    let world = runtime.world_mut();
+    let layers = world.global_mut::<Layers>().expect("it is there");
+    let lonely = layers.add("lonely").expect("there is room");
+    let default = layers.find("default").expect("it is always there");
+    layers.part(lonely, default).expect("both are there");
+    world.spawn((
+        Name::new("crate"),
+        Transform::default(),
+        cube(),
+        Body::dynamic(),
+    ));
+    assert!(runtime.without_effect().is_empty());
+
+    let world = runtime.world_mut();
+    world.spawn((Name::new("ghost"), Body::dynamic()));
+    for name in ["gate-1", "gate-2", "gate-3"] {
+        world.spawn((Name::new(name), cube()));
+    }
+    for i in 0..2 {
+        let name = Name::new(&format!("buoy-{i}"));
+        world.spawn((
+            name,
+            Transform::default(),
+            cube().in_layer(lonely),
+            Velocity(Vec3::X),
+            Body::dynamic(),
+        ));
+    }
+    assert_eq!(
+        sentences(&runtime),
+        [
+            "`Body` of `ghost` has no effect: it has no `Transform` that it could change; attach one",
+            "`Collider` of `gate-1` and 2 other entities has no effect: it has no `Transform`, so it has no place; attach one",
+            "`Velocity` of `buoy-0` and one other entity has no effect: no system claims it; add the `StandardKit`",
+            "`Collider` of `buoy-0` and one other entity has no effect: no other collider is in a layer that its layer `lonely` meets; \
+             let the layers meet, by `Layers::meet` or `layers` of a scene",
+        ]
+    );
+    let findings = runtime.findings().expect("the order holds");
+    assert_eq!(findings.without_effect(), runtime.without_effect());
+    assert_eq!(findings.without_effect()[1].count(), 3);
+
+    runtime.add_kit(StandardKit).expect("its names are free");
+    let world = runtime.world_mut();
+    let layers = world.global_mut::<Layers>().expect("it is there");
+    layers.meet(lonely, lonely).expect("it was added");
+    let all: Vec<Entity> = world
+        .rows_where::<Entity, Lacking<Transform>>()
+        .iter()
+        .collect();
+    for entity in all {
+        world
+            .attach(entity, Transform::default())
+            .expect("it lives");
+    }
+    assert_eq!(sentences(&runtime), [""; 0]);
+}
+
+/// A system of the program that claims a component of the kit is enough.
+#[test]
+fn a_component_that_the_program_moves_by_itself_has_an_effect() {
+    let mut runtime = Runtime::new();
+    runtime
+        .world_mut()
+        .spawn((Transform::default(), Velocity(Vec3::X)));
+    let own = System::named("drift")
+        .takes::<Rows<(&mut Transform, &Velocity)>>()
+        .runs(|mut rows| rows.each(|(transform, velocity)| transform.translation += velocity.0));
+    runtime.add_system(own).expect("the name is free");
+    assert_eq!(sentences(&runtime), [""; 0]);
+    runtime.world_mut().spawn((Velocity(Vec3::X),));
+    assert_eq!(sentences(&runtime).len(), 1);
+}

@@ -86,6 +86,9 @@ fn text(report: &Report) -> String {
     for missed in report.missed() {
         let _ = writeln!(text, "  missed        {missed}");
     }
+    for idle in report.without_effect() {
+        text += &output::wrapped(&idle.to_string(), "  no effect     ", 16);
+    }
     for outcome in failed {
         let _ = writeln!(
             text,
@@ -121,6 +124,7 @@ pub(crate) struct Summary<'r> {
     pub(crate) failed: usize,
     expectations: Vec<ExpectationSummary<'r>>,
     missed: &'r [String],
+    without_effect: Vec<String>,
 }
 
 /// Overlaps that motion could not part.
@@ -200,6 +204,11 @@ impl<'r> Summary<'r> {
                 .map(ExpectationSummary::new)
                 .collect(),
             missed: report.missed(),
+            without_effect: report
+                .without_effect()
+                .iter()
+                .map(ToString::to_string)
+                .collect(),
         }
     }
 }

@@ -4,6 +4,7 @@ use super::expect::{Expectation, Finding};
 use super::run::{MissedCues, SceneRun};
 use gerust::collide::Contacts;
 use gerust::profile::Statistic;
+use gerust::schedule::WithoutEffect;
 use std::fmt;
 use std::ops::Range;
 use std::path::PathBuf;
@@ -259,6 +260,7 @@ pub struct Report {
     leftovers: Leftovers,
     outcomes: Vec<Outcome>,
     missed: Vec<String>,
+    without_effect: Vec<WithoutEffect>,
     budget: std::time::Duration,
     frames_profiled: usize,
     warm_up: u64,
@@ -300,6 +302,7 @@ impl Report {
             leftovers,
             outcomes,
             missed,
+            without_effect: runtime.without_effect(),
             budget: runtime.profiler().budget(),
             frames_profiled: measured.count(),
             warm_up: runtime.profiler().warm_up().min(run.frame()),
@@ -378,6 +381,13 @@ impl Report {
     #[must_use]
     pub fn missed(&self) -> &[String] {
         &self.missed
+    }
+
+    /// The components that have no effect at the end, because something that they need is missing; see
+    /// [`Runtime::without_effect`](gerust::Runtime::without_effect).
+    #[must_use]
+    pub fn without_effect(&self) -> &[WithoutEffect] {
+        &self.without_effect
     }
 
     /// The time that a frame should take at most.

@@ -6,13 +6,15 @@ use crate::schedule::Findings;
 use crate::store::{Entity, RowMatch};
 
 impl Runtime {
-    /// What the run so far has shown: systems that never ran, rows that matched nothing, and what threads bring.
+    /// What the run so far has shown: systems that never ran, rows that matched nothing, what threads bring, and components that
+    /// [have no effect](Runtime::without_effect).
     ///
     /// # Errors
     ///
     /// If the order of the systems cannot hold; see [`Schedule::plan`](crate::Schedule::plan).
     pub fn findings(&self) -> Result<Findings, Error> {
-        self.schedule.findings(&self.world, &self.crew)
+        self.schedule
+            .findings(&self.world, &self.crew, self.without_effect())
     }
 
     /// How an entity stands to each claim of rows of a system: why the system does, or does not, see it.

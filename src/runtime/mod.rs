@@ -7,6 +7,7 @@ mod frames;
 mod kit;
 mod pacing;
 mod standard;
+mod without_effect;
 
 pub use controls::{ControlIter, Controls};
 pub use frame_loop::Runtime;

@@ -1,5 +1,7 @@
 //! Findings about systems: those that never ran, those whose rows matched nothing, and the gain from threads.
 
+mod without_effect;
+
 use super::clock::Clock;
 use super::executor::Crew;
 use super::phase::Phase;
@@ -9,6 +11,8 @@ use crate::error::{Error, Kind};
 use crate::store::{Entity, RowMatch, World};
 use std::fmt;
 use std::time::Duration;
+
+pub use without_effect::WithoutEffect;
 
 /// Findings about the run so far; from [`Runtime::findings`](crate::Runtime::findings).
 ///
@@ -42,9 +46,16 @@ pub struct Findings {
     idle: Vec<IdleSystem>,
     empty_rows: Vec<EmptyRows>,
     phases: Vec<PhaseCost>,
+    without_effect: Vec<WithoutEffect>,
 }
 
 impl Findings {
+    /// The components that have no effect, because something that they need is missing.
+    #[must_use]
+    pub fn without_effect(&self) -> &[WithoutEffect] {
+        &self.without_effect
+    }
+
     /// The systems that never ran, but for those that come with this crate.
     #[must_use]
     pub fn idle(&self) -> &[IdleSystem] {
@@ -359,7 +370,12 @@ impl Schedule {
     /// # Errors
     ///
     /// As [`Schedule::plan`].
-    pub(crate) fn findings(&self, world: &World, crew: &Crew) -> Result<Findings, Error> {
+    pub(crate) fn findings(
+        &self,
+        world: &World,
+        crew: &Crew,
+        without_effect: Vec<WithoutEffect>,
+    ) -> Result<Findings, Error> {
         let plan = self.plan()?;
         let clock = world
             .global::<Clock>()
@@ -377,6 +393,7 @@ impl Schedule {
             phases: phases
                 .filter_map(|phase| Some(PhaseCost::new(phase, plan.phase(phase.phase)?, crew)))
                 .collect(),
+            without_effect,
         })
     }
 

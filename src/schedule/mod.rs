@@ -29,7 +29,7 @@ pub use cause::Cause;
 #[cfg(feature = "chance")]
 pub use chance::{Chance, RandomStream};
 pub use clock::Clock;
-pub use findings::{EmptyRows, Findings, IdleSystem, PhaseCost, WhyIdle};
+pub use findings::{EmptyRows, Findings, IdleSystem, PhaseCost, WhyIdle, WithoutEffect};
 pub use info::SystemInfo;
 pub use phase::Phase;
 pub use plan::{Edge, Order, PhasePlan, Plan, Reason};

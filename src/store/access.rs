@@ -151,6 +151,13 @@ impl Access {
         }
     }
 
+    /// Whether rows with a component of a type are reached.
+    pub(crate) fn reaches_component<T: 'static>(&self) -> bool {
+        let id = TypeId::of::<T>();
+        let mut reaches = self.reaches.iter();
+        reaches.any(|reach| reach.kind == ResourceKind::Component && reach.id == id)
+    }
+
     /// The types that the `number`-th claim of rows shares out with others.
     pub(crate) fn shared_out(&self, number: usize) -> Vec<TypeId> {
         self.rows
