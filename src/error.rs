@@ -120,16 +120,8 @@ pub(crate) enum Kind {
         child: String,
         parent: String,
     },
-    #[error(
-        "system `{system}` claims `{resource}` twice, once to write it, in `{first}` and in `{second}`, and these can meet; \
-         merge the two, keep them apart by `Having` and `Lacking` one type, or move one into a system of its own"
-    )]
-    ClaimClash {
-        system: String,
-        resource: String,
-        first: String,
-        second: String,
-    },
+    #[error("system `{system}` claims {clash}")]
+    ClaimClash { system: String, clash: String },
     #[error("there is already a system named `{system}`; give one of the two another name")]
     DuplicateSystem { system: String },
     #[error("unknown template `{name}`; {fix}")]

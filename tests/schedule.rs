@@ -55,6 +55,44 @@ fn a_system_that_claims_one_thing_twice_is_refused() {
     runtime.add_system(fine).expect("two readers do not clash");
 }
 
+/// The error of adding a system with these claims.
+fn refusal_of<C: gerust::Claim + 'static>() -> String {
+    refusal(System::named("greedy").takes::<C>().runs(|_| ()))
+}
+
+#[test]
+fn claims_that_exclude_each_other_are_refused_with_what_is_meant() {
+    assert_eq!(
+        refusal_of::<Rows<(&u8, &mut u8)>>(),
+        "system `greedy` claims `u8` twice, once to write it, in `Rows<(&u8, &mut u8)>`; \
+         name it once, as `&mut u8`, which can be read as well"
+    );
+    assert_eq!(
+        refusal_of::<(Global<Clock>, GlobalMut<Clock>)>(),
+        "system `greedy` claims `Clock` twice, once to write it, as a global; \
+         take `GlobalMut<Clock>` once, which can be read as well"
+    );
+    assert_eq!(
+        refusal_of::<(Inbox<u8>, Outbox<u8>)>(),
+        "system `greedy` claims `u8` twice, once to write it, as an event; \
+         take `Inbox<u8>` or `Outbox<u8>`, once, and move the other into a system of its own"
+    );
+    assert_eq!(
+        refusal_of::<Rows<&u8, Lacking<&'static u16>>>(),
+        "system `greedy` cannot be added: `Rows<&u8, Lacking<&u16>>` asks for the type `&u16`, which no entity has; write `u16`"
+    );
+    for fine in [
+        System::named("clocks")
+            .takes::<(Global<Clock>, Global<Clock>)>()
+            .runs(|_| ()),
+        System::named("texts")
+            .takes::<Rows<&&'static str, Lacking<&'static str>>>()
+            .runs(|_| ()),
+    ] {
+        Runtime::new().add_system(fine).expect("it can be granted");
+    }
+}
+
 #[test]
 fn declared_access_tells_which_systems_clash() {
     let writes = System::named("a").takes::<Rows<&mut u8>>().runs(|_| ());

@@ -411,14 +411,8 @@ impl Schedule {
         if self.system(&name).is_some() && replaces != Some(name.as_str()) {
             return Err(Error::from(Kind::DuplicateSystem { system: name }));
         }
-        if let Some(clash) = system.access.own_clash() {
-            let [first, second] = clash.claims.clone();
-            return Err(Error::from(Kind::ClaimClash {
-                system: name,
-                resource: clash.resource.clone(),
-                first,
-                second,
-            }));
+        if let Some(refusal) = system.access.refusal(&name) {
+            return Err(refusal);
         }
         let refuse = |reason: String| {
             Err(Error::from(Kind::BadRule {

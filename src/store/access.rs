@@ -3,6 +3,7 @@
 use super::Entity;
 use super::rows::{RowMatch, Shape};
 use super::world::World;
+use crate::error::{Error, Kind};
 use std::any::{TypeId, type_name};
 use std::fmt;
 
@@ -56,9 +57,47 @@ impl Reach {
 /// Something that a system claims twice, once to write it, in ways that can meet.
 #[derive(Clone, Debug)]
 pub(crate) struct Clash {
-    pub(crate) resource: String,
-    /// The two claims, as their types are written.
-    pub(crate) claims: [String; 2],
+    resource: String,
+    /// The two claims, as their types are written; the same if one claim names the resource twice.
+    claims: [String; 2],
+    kind: ResourceKind,
+}
+
+impl Clash {
+    /// The error for a system or a function with these claims.
+    pub(crate) fn error(&self, system: &str) -> Error {
+        let Self {
+            resource,
+            claims: [first, second],
+            kind,
+        } = self;
+        let (place, fix) = match kind {
+            ResourceKind::Component if first == second => (
+                format!("in `{first}`"),
+                format!("name it once, as `&mut {resource}`, which can be read as well"),
+            ),
+            ResourceKind::Component => (
+                format!("in `{first}` and in `{second}`, and these can meet"),
+                String::from(
+                    "merge the two, keep them apart by `Having` and `Lacking` one type, or move one into a system of its own",
+                ),
+            ),
+            ResourceKind::Global => (
+                String::from("as a global"),
+                format!("take `GlobalMut<{resource}>` once, which can be read as well"),
+            ),
+            ResourceKind::Event => (
+                String::from("as an event"),
+                format!(
+                    "take `Inbox<{resource}>` or `Outbox<{resource}>`, once, and move the other into a system of its own"
+                ),
+            ),
+        };
+        Error::from(Kind::ClaimClash {
+            system: system.to_owned(),
+            clash: format!("`{resource}` twice, once to write it, {place}; {fix}"),
+        })
+    }
 }
 
 /// One claim of rows.
@@ -69,6 +108,8 @@ struct RowsClaim {
     text: String,
     /// The types that another claim of rows reaches as well, in other tables.
     shared_out: Vec<TypeId>,
+    /// A reference that stands where a component type is meant.
+    reference: Option<&'static str>,
 }
 
 /// Everything that a system reads and writes, as its claims declare it. The schedule is planned from this alone.
@@ -85,7 +126,11 @@ impl Access {
         let reach = Reach::new::<T>(kind, writes);
         let text = short_type(type_name::<T>());
         if self.reaches.iter().any(|known| known.clashes(&reach)) {
-            self.note_clash(text.clone(), [text.clone(), text]);
+            self.clash.get_or_insert(Clash {
+                resource: text.clone(),
+                claims: [text.clone(), text],
+                kind,
+            });
         }
         self.merge(reach);
     }
@@ -105,10 +150,12 @@ impl Access {
             reaches: inner.reaches,
             text: short_type(claim),
             shared_out: Vec::new(),
+            reference: None,
         };
         if let Some(clash) = inner.clash {
             self.note_clash(clash.resource, [claim.text.clone(), claim.text.clone()]);
         }
+        claim.reference = claim.shape.reference();
         let mut clashes = Vec::new();
         for other in &mut self.rows {
             let can_meet = !claim.shape.cannot_meet(&other.shape);
@@ -137,7 +184,33 @@ impl Access {
     }
 
     fn note_clash(&mut self, resource: String, claims: [String; 2]) {
-        self.clash.get_or_insert(Clash { resource, claims });
+        self.clash.get_or_insert(Clash {
+            resource,
+            claims,
+            kind: ResourceKind::Component,
+        });
+    }
+
+    /// The name of what is claimed twice, at least once to write it.
+    pub(crate) fn clashing(&self) -> Option<&str> {
+        self.clash.as_ref().map(|clash| clash.resource.as_str())
+    }
+
+    /// Why no system can have these claims, if so.
+    pub(crate) fn refusal(&self, system: &str) -> Option<Error> {
+        if let Some(clash) = &self.clash {
+            return Some(clash.error(system));
+        }
+        let mut rows = self.rows.iter();
+        let (claim, reference) = rows.find_map(|rows| Some((&rows.text, rows.reference?)))?;
+        let (type_name, meant) = (short_type(reference), short_type(&reference[1..]));
+        let meant = meant.strip_prefix("mut ").unwrap_or(&meant);
+        Some(Error::from(Kind::BadRule {
+            system: system.to_owned(),
+            reason: format!(
+                "`{claim}` asks for the type `{type_name}`, which no entity has; write `{meant}`"
+            ),
+        }))
     }
 
     fn merge(&mut self, reach: Reach) {
@@ -163,11 +236,6 @@ impl Access {
         self.rows
             .get(number)
             .map_or_else(Vec::new, |claim| claim.shared_out.clone())
-    }
-
-    /// The data claimed twice, at least once to write it.
-    pub(crate) fn own_clash(&self) -> Option<&Clash> {
-        self.clash.as_ref()
     }
 
     /// What two systems both reach, of which at least one writes it: they must not run at the same time.

@@ -184,10 +184,10 @@ impl<'w, I: Items, C: Conditions> Rows<'w, I, C> {
     fn for_call(world: &'w World) -> Self {
         let mut access = Access::default();
         I::declare(&mut access);
-        if let Some(twice) = access.own_clash() {
+        if let Some(twice) = access.clashing() {
             panic!(
                 "these rows claim `{}` twice, once to write it; name it once",
-                twice.resource
+                twice
             );
         }
         let mut matches = Matches::default();

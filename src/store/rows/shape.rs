@@ -50,6 +50,12 @@ impl Shape {
         self.asks.push(short_type(type_name::<C>()));
     }
 
+    /// A reference among the types, which is hardly meant: only `&str` is a plausible component.
+    pub(crate) fn reference(&self) -> Option<&'static str> {
+        let mut names = self.has.iter().chain(&self.lacks).map(|part| part.name);
+        names.find(|name| name.starts_with('&') && *name != "&str")
+    }
+
     /// Whether no entity can have a row in both.
     pub(crate) fn cannot_meet(&self, other: &Self) -> bool {
         let is_kept_out = |one: &Self, other: &Self| {

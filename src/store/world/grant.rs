@@ -58,14 +58,8 @@ impl World {
         let name = name_of(&function);
         let mut access = Access::default();
         C::declare(&mut access);
-        if let Some(clash) = access.own_clash() {
-            let [first, second] = clash.claims.clone();
-            return Err(Error::from(Kind::ClaimClash {
-                system: name.to_owned(),
-                resource: clash.resource.clone(),
-                first,
-                second,
-            }));
+        if let Some(refusal) = access.refusal(name) {
+            return Err(refusal);
         }
         if C::LANES > 1 {
             return Err(Error::from(Kind::BadRule {
