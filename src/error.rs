@@ -277,6 +277,26 @@ pub(crate) enum Kind {
         "these ids do not belong to the entities of the snapshot; add all entities first, and take the ids of the same world"
     )]
     BadIds,
+    #[cfg(feature = "snapshot")]
+    #[error("cannot load a saved runtime: {reason}")]
+    BadSave { reason: String },
+    #[cfg(feature = "snapshot")]
+    #[error("cannot {verb} {what}: {source}; {fix}")]
+    Io {
+        verb: &'static str,
+        what: String,
+        source: std::io::Error,
+        fix: &'static str,
+    },
+    #[cfg(feature = "snapshot")]
+    #[error(
+        "cannot save the {what} `{name}`: {reason}; change the value, or how its type is serialized"
+    )]
+    NotSaved {
+        what: &'static str,
+        name: String,
+        reason: String,
+    },
     #[cfg(feature = "export")]
     #[error("this is not a recorded profile: {reason}; write one with `RecordedProfile::write`")]
     BadProfile { reason: String },

@@ -56,7 +56,8 @@
 //!
 //! - `parallel`: systems on several threads, and [`Rows`]`::par_each`, with `rayon`. Off by default.
 //! - `chance`: [`schedule`]`::Chance`, random numbers that do not depend on threads, with `rand_chacha`. Off by default.
-//! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, with `serde`, `serde_json`, `ciborium` and `xxhash-rust`. Off by default.
+//! - `snapshot`: [`World`]`::snapshot`, `restore` and `digest`, and [`Runtime`]`::save` and `load`, with `serde`, `serde_json`, `ciborium`,
+//!   `tempfile` and `xxhash-rust`. Off by default.
 //! - `gltf`: node trees from and to glTF 2.0, with `gltf`, `base64` and all of `snapshot`. Off by default.
 //! - `export`: [`Profiler`]`::write_trace` and `write_csv`, and saved profiles that can be compared, with `serde`, `serde_json`, `csv` and
 //!   `rand`. Off by default.

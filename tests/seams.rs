@@ -34,7 +34,8 @@ fn seams_run_between_phases_on_the_thread_of_the_caller() {
                     });
             runtime.add_system(count).expect("the names differ");
         }
-        let log: Rc<RefCell<Vec<(&str, usize, ThreadId)>>> = Rc::default();
+        type Noted = (&'static str, usize, ThreadId);
+        let log: Rc<RefCell<Vec<Noted>>> = Rc::default();
         let note = |what: &'static str| {
             let log = Rc::clone(&log);
             move |world: &mut World| {

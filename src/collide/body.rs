@@ -325,6 +325,7 @@ impl Body {
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Gravity(pub Vec3);
 
 impl Default for Gravity {

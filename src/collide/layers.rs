@@ -40,10 +40,46 @@ impl Layer {
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, PartialEq, Eq, Debug)]
+#[cfg_attr(
+    feature = "snapshot",
+    derive(serde::Serialize, serde::Deserialize),
+    serde(try_from = "saved::SavedLayers")
+)]
 pub struct Layers {
     names: Vec<String>,
     /// By layer: a bit for each layer that it meets.
     meets: Vec<u32>,
+}
+
+#[cfg(feature = "snapshot")]
+mod saved {
+    use super::{Layers, MOST_LAYERS};
+
+    /// Layers of a file, which may be forged.
+    #[derive(serde::Deserialize)]
+    pub(super) struct SavedLayers {
+        names: Vec<String>,
+        meets: Vec<u32>,
+    }
+
+    impl TryFrom<SavedLayers> for Layers {
+        type Error = &'static str;
+
+        fn try_from(saved: SavedLayers) -> Result<Self, &'static str> {
+            let SavedLayers { names, meets } = saved;
+            let count = names.len();
+            let is_mutual = |a: usize, b: usize| meets[a] >> b & 1 == meets[b] >> a & 1;
+            let is_valid = names.first().is_some_and(|name| name == "default")
+                && count <= MOST_LAYERS
+                && meets.len() == count
+                && meets.iter().all(|&met| u64::from(met) >> count == 0)
+                && (0..count).all(|a| (0..a).all(|b| is_mutual(a, b) && names[a] != names[b]));
+            match is_valid {
+                true => Ok(Self { names, meets }),
+                false => Err("the layers contradict each other"),
+            }
+        }
+    }
 }
 
 /// As [`Layers::names`].

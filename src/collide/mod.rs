@@ -68,6 +68,8 @@ pub use aabb::Aabb;
 pub use body::{Body, Gravity, Motion};
 pub use boxes::{Among, Boxes, Dimensions, Found, Struck};
 pub use collider::Collider;
+#[cfg(feature = "snapshot")]
+pub(crate) use contacts::SavedContacts;
 pub use contacts::{Contact, ContactState, Contacts, Standing, Touching};
 pub use explain::{AxisReport, PairExplanation, PairSide, PairVerdict};
 pub use impact::Impact;
@@ -86,6 +88,8 @@ fn positive(number: f32) -> f32 {
 use crate::error::Error;
 use crate::schedule::{Phase, System};
 use crate::space::placement_systems;
+#[cfg(feature = "snapshot")]
+use crate::store::MostEntities;
 use crate::store::World;
 
 /// Makes colliders known to a world; what it has already stays.
@@ -99,6 +103,12 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
         world.register_unless_known::<crate::Name>("name")?;
         world.register_unless_known::<Collider>("collider")?;
         world.register_unless_known::<Body>("body")?;
+        world.register_global_unless_known::<Gravity>("gravity")?;
+        world.register_global_unless_known::<Layers>("layers")?;
+        world.register_global_unless_known::<Solver>("solver")?;
+        world.register_global_unless_known::<Dimensions>("dimensions")?;
+        world.register_global_unless_known::<MostEntities>("most-entities")?;
+        world.register_event_unless_known::<Contact>("contact")?;
         if world.find_global::<Contacts>().is_none() {
             world.after_restore.push(|world| {
                 if let Some(contacts) = world.find_global_mut::<Contacts>() {

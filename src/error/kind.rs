@@ -62,6 +62,8 @@ pub enum ErrorKind {
     InvalidData,
     /// A file has another format, or is damaged.
     InvalidFile,
+    /// A file or a stream cannot be read or written.
+    Io,
     /// A collider, its tiles or its layer are invalid.
     InvalidCollider,
     /// There are more entities, pairs of boxes or layers than a limit allows.
@@ -111,6 +113,12 @@ impl Error {
             | Kind::BadIds => ErrorKind::Snapshot,
             #[cfg(feature = "snapshot")]
             Kind::UnwritableDatum(_) | Kind::UnreadableDatum(_) => ErrorKind::InvalidData,
+            #[cfg(feature = "snapshot")]
+            Kind::NotSaved { .. } => ErrorKind::Snapshot,
+            #[cfg(feature = "snapshot")]
+            Kind::BadSave { .. } => ErrorKind::InvalidFile,
+            #[cfg(feature = "snapshot")]
+            Kind::Io { .. } => ErrorKind::Io,
             #[cfg(feature = "gltf")]
             Kind::BadGltf { .. } => ErrorKind::InvalidFile,
             #[cfg(feature = "export")]

@@ -33,11 +33,13 @@ use std::collections::{BTreeMap, btree_map};
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, PartialEq, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Controls {
     controls: BTreeMap<String, Control>,
 }
 
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 struct Control {
     now: f32,
     before: f32,

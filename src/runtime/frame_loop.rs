@@ -108,6 +108,9 @@ impl Runtime {
         {
             self.world.workers = self.crew.workers();
         }
+        #[cfg(all(feature = "snapshot", feature = "chance"))]
+        self.world
+            .register_global_unless_known::<crate::schedule::Seed>("seed")?;
         if self.has_built_in_systems {
             space::install(&mut self.world)?;
             collide::install(&mut self.world)?;

@@ -6,6 +6,8 @@ mod frame_loop;
 mod frames;
 mod kit;
 mod pacing;
+#[cfg(feature = "snapshot")]
+mod save;
 mod standard;
 mod without_effect;
 
@@ -13,6 +15,8 @@ pub use controls::{ControlIter, Controls};
 pub use frame_loop::Runtime;
 pub use kit::{Kit, Requirement};
 pub use pacing::Advance;
+#[cfg(feature = "snapshot")]
+pub use save::Unsaved;
 #[cfg(feature = "chance")]
 pub use standard::Spawner;
 pub use standard::{

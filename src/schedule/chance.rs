@@ -58,6 +58,7 @@ pub struct Chance<'w> {
 
 /// The seed of all [`Chance`] of a runtime; see [`Runtime::set_seed`](crate::Runtime::set_seed).
 #[derive(Clone, Copy, Default, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub(crate) struct Seed(pub(crate) u64);
 
 impl Chance<'_> {

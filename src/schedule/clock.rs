@@ -17,6 +17,7 @@
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Clock {
     frame: u64,
     step: f64,
@@ -87,6 +88,17 @@ impl Clock {
         self.step
     }
 
+    /// Whether the values can have come about: a file may be forged.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn is_valid(&self, longest_step: f64) -> bool {
+        let (from, time) = self.since;
+        self.step > 0.0
+            && self.step <= longest_step
+            && from <= self.frame
+            && time.high.is_finite()
+            && time.low.is_finite()
+    }
+
     pub(crate) fn set_step(&mut self, seconds: f64) {
         self.since = (self.frame, self.exact_seconds());
         self.step = seconds;
@@ -98,6 +110,7 @@ impl Clock {
 /// Knuth, The Art of Computer Programming 2, 4.2.2, for the exact sum; the exact product is one fused operation. With plain
 /// sums a million frames of changing steps were off by up to 1e-10 of the time, and intervals ended in the wrong frame.
 #[derive(Clone, Copy, PartialEq, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub(super) struct Seconds {
     high: f64,
     low: f64,

@@ -478,6 +478,25 @@ impl Schedule {
         }
     }
 
+    /// The systems of Setup that have had their run.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn set_up_names(&self) -> Vec<String> {
+        let systems = self.phases.iter().flat_map(|phase| &phase.systems);
+        let done = systems
+            .filter(|system| system.facts.phase == Phase::Setup && system.job().tally.tried > 0);
+        done.map(|system| system.facts.name.clone()).collect()
+    }
+
+    /// Lets exactly these systems of Setup have had their run.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn take_as_set_up(&mut self, names: &[String]) {
+        let systems = self.phases.iter_mut().flat_map(|phase| &mut phase.systems);
+        for system in systems.filter(|system| system.facts.phase == Phase::Setup) {
+            let is_done = names.contains(&system.facts.name);
+            system.job_mut().tally.tried = u64::from(is_done);
+        }
+    }
+
     /// The error for a name that no system has.
     pub(super) fn unknown(&self, name: &str) -> Error {
         Error::from(Kind::UnknownSystem {

@@ -7,6 +7,8 @@ use super::world::World;
 use crate::error::Error;
 use crate::panics::Panics;
 use atomic_refcell::{AtomicRef, AtomicRefMut};
+#[cfg(feature = "snapshot")]
+use std::any::TypeId;
 use std::collections::{VecDeque, vec_deque};
 use std::fmt;
 use std::sync::Arc;
@@ -164,12 +166,23 @@ pub(crate) struct Channel<E> {
     first: u64,
     /// The number of the first event of the current frame.
     frame_start: u64,
-    /// For each inbox the number of the next event that it has not seen.
-    inboxes: Vec<Arc<AtomicU64>>,
+    inboxes: Vec<InboxPosition>,
     /// Events that went before any inbox had seen them.
     unheard: u64,
     /// The phase in which a system last posted, and the number of the first event of that phase.
     phase: (u64, u64),
+}
+
+/// How far an inbox has read.
+struct InboxPosition {
+    /// The system that takes it.
+    #[cfg_attr(
+        not(feature = "snapshot"),
+        allow(dead_code, reason = "only saved files name it")
+    )]
+    system: Box<str>,
+    /// The number of the next event that it has not seen.
+    seen: Arc<AtomicU64>,
 }
 
 impl<E> Default for Channel<E> {
@@ -186,15 +199,76 @@ impl<E> Default for Channel<E> {
 }
 
 impl<E> Channel<E> {
-    fn end(&self) -> u64 {
+    pub(crate) fn end(&self) -> u64 {
         self.first + self.events.len() as u64
     }
 
-    fn since(&self, number: u64) -> vec_deque::Iter<'_, E> {
+    pub(crate) fn since(&self, number: u64) -> vec_deque::Iter<'_, E> {
         let skipped = number
             .saturating_sub(self.first)
             .min(self.events.len() as u64);
         self.events.range(skipped as usize..)
+    }
+
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn first(&self) -> u64 {
+        self.first
+    }
+
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn frame_start(&self) -> u64 {
+        self.frame_start
+    }
+
+    /// Of each inbox the system, its place among those of the system, and the next event that it has not seen.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn positions(&self) -> Vec<(String, u32, u64)> {
+        let living = self.living();
+        let position = |(number, at): (u32, usize)| {
+            let inbox = &self.inboxes[at];
+            let seen = inbox.seen.load(Ordering::Relaxed);
+            (inbox.system.to_string(), number, seen)
+        };
+        living.into_iter().map(position).collect()
+    }
+
+    /// Places of inboxes whose systems are still there, each with its number among those of its system.
+    #[cfg(feature = "snapshot")]
+    fn living(&self) -> Vec<(u32, usize)> {
+        let mut counts = rustc_hash::FxHashMap::<&str, u32>::default();
+        let inboxes = self.inboxes.iter().enumerate();
+        let living = inboxes.filter(|(_, inbox)| Arc::strong_count(&inbox.seen) > 1);
+        let numbered = living.map(|(at, inbox)| {
+            let count = counts.entry(&inbox.system).or_default();
+            *count += 1;
+            (*count - 1, at)
+        });
+        numbered.collect()
+    }
+
+    /// Replaces all events. Inboxes of systems that are not listed have seen all of earlier frames.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn put_back(
+        &mut self,
+        events: Vec<E>,
+        first: u64,
+        frame_start: u64,
+        positions: &[(String, u32, u64)],
+    ) {
+        self.events = events.into();
+        self.first = first;
+        self.frame_start = frame_start;
+        self.phase = (0, 0);
+        for (number, at) in self.living() {
+            let inbox = &self.inboxes[at];
+            let mut listed = positions.iter();
+            let known =
+                listed.find(|(system, place, _)| **system == *inbox.system && *place == number);
+            let seen = known.map_or(frame_start, |(_, _, seen)| *seen);
+            inbox
+                .seen
+                .store(seen.clamp(first, self.end()), Ordering::Relaxed);
+        }
     }
 
     /// Takes all events back.
@@ -220,7 +294,7 @@ impl<E> Channel<E> {
         let taken = self.events.split_off(kept.min(self.events.len()));
         let end = self.end();
         for inbox in &self.inboxes {
-            inbox.fetch_min(end, Ordering::Relaxed);
+            inbox.seen.fetch_min(end, Ordering::Relaxed);
         }
         panics.drop_all(taken);
     }
@@ -228,11 +302,12 @@ impl<E> Channel<E> {
     /// Starts a frame: drops the events that every inbox has seen, and those beyond the limit for slow inboxes.
     fn start_frame(&mut self, panics: &mut Panics) {
         // An inbox whose system has gone is held by this channel alone.
-        self.inboxes.retain(|inbox| Arc::strong_count(inbox) > 1);
+        self.inboxes
+            .retain(|inbox| Arc::strong_count(&inbox.seen) > 1);
         let wanted_from = self
             .inboxes
             .iter()
-            .map(|inbox| inbox.load(Ordering::Relaxed))
+            .map(|inbox| inbox.seen.load(Ordering::Relaxed))
             .min()
             .unwrap_or(self.frame_start);
         let kept_at_most = self.end().saturating_sub(KEPT_FOR_SLOW_INBOXES as u64);
@@ -257,6 +332,13 @@ pub(crate) struct AnyChannel {
     forget: fn(&mut World, &mut Panics),
     unheard: fn(&World) -> Option<UnheardEvents>,
     of_frame: fn(&World) -> u64,
+    #[cfg(feature = "snapshot")]
+    pub(crate) event: TypeId,
+    #[cfg(feature = "snapshot")]
+    pub(crate) event_name: &'static str,
+    /// How many events an inbox may still ask for.
+    #[cfg(feature = "snapshot")]
+    pub(crate) waiting: fn(&World) -> usize,
 }
 
 /// Events of one type that some inbox, or every one for want of any, will never see.
@@ -322,7 +404,7 @@ fn of_frame<E: Component>(world: &World) -> u64 {
     })
 }
 
-fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
+pub(crate) fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
     if world.globals.cell::<Channel<E>>().is_err() {
         world.channels.push(AnyChannel {
             start_frame: |world, panics| channel::<E>(world).start_frame(panics),
@@ -333,6 +415,15 @@ fn channel<E: Component>(world: &mut World) -> &mut Channel<E> {
             forget: |world, panics| channel::<E>(world).forget(panics),
             unheard: unheard::<E>,
             of_frame: of_frame::<E>,
+            #[cfg(feature = "snapshot")]
+            event: TypeId::of::<E>(),
+            #[cfg(feature = "snapshot")]
+            event_name: std::any::type_name::<E>(),
+            #[cfg(feature = "snapshot")]
+            waiting: |world| {
+                let channel = world.find_global::<Channel<E>>();
+                channel.map_or(0, |channel| channel.events.len())
+            },
         });
     }
     world.ensure_global::<Channel<E>>()
@@ -372,7 +463,10 @@ impl<E: Component> Grant for Inbox<'_, E> {
     fn prepare(preparation: &mut Preparation<'_>) -> Arc<AtomicU64> {
         let channel = channel::<E>(preparation.world);
         let seen = Arc::new(AtomicU64::new(channel.frame_start.max(channel.first)));
-        channel.inboxes.push(Arc::clone(&seen));
+        channel.inboxes.push(InboxPosition {
+            system: preparation.system.into(),
+            seen: Arc::clone(&seen),
+        });
         seen
     }
 

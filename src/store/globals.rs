@@ -93,7 +93,26 @@ impl<T> DerefMut for GlobalMut<'_, T> {
 
 /// All globals of a world, each behind its own guard.
 #[derive(Default)]
-pub(crate) struct Globals(FxHashMap<TypeId, Box<dyn Any + Send + Sync>>);
+pub(crate) struct Globals(FxHashMap<TypeId, Filed>);
+
+/// A global and the name of its type.
+struct Filed {
+    #[cfg_attr(
+        not(feature = "snapshot"),
+        allow(dead_code, reason = "only what is saved is named")
+    )]
+    type_name: &'static str,
+    cell: Box<dyn Any + Send + Sync>,
+}
+
+impl Filed {
+    fn new<T: Component>(value: T) -> Self {
+        Self {
+            type_name: type_name::<T>(),
+            cell: Box::new(AtomicRefCell::new(value)),
+        }
+    }
+}
 
 impl Globals {
     pub(crate) fn cell<T: Component>(&self) -> Result<&AtomicRefCell<T>, Error> {
@@ -101,17 +120,26 @@ impl Globals {
     }
 
     fn find<T: Component>(&self) -> Option<&AtomicRefCell<T>> {
-        let cell = self.0.get(&TypeId::of::<T>())?;
-        let cell = cell.downcast_ref();
+        let filed = self.0.get(&TypeId::of::<T>())?;
+        let cell = filed.cell.downcast_ref();
         Some(cell.expect("globals are filed by their type"))
     }
 
     fn find_mut<T: Component>(&mut self) -> Option<&mut T> {
-        let cell = self.0.get_mut(&TypeId::of::<T>())?;
-        let cell: &mut AtomicRefCell<T> = cell
+        let filed = self.0.get_mut(&TypeId::of::<T>())?;
+        let cell: &mut AtomicRefCell<T> = filed
+            .cell
             .downcast_mut()
             .expect("globals are filed by their type");
         Some(cell.get_mut())
+    }
+}
+
+#[cfg(feature = "snapshot")]
+impl Globals {
+    /// The types of all globals with their names.
+    pub(crate) fn types(&self) -> impl Iterator<Item = (TypeId, &'static str)> {
+        self.0.iter().map(|(&id, filed)| (id, filed.type_name))
     }
 }
 
@@ -136,11 +164,10 @@ impl World {
     /// assert_eq!(world.set_global(Tide(0.75)).map(|tide| tide.0), Some(0.5));
     /// ```
     pub fn set_global<T: Component>(&mut self, value: T) -> Option<T> {
-        let cell = Box::new(AtomicRefCell::new(value));
         self.globals
             .0
-            .insert(TypeId::of::<T>(), cell)
-            .and_then(|old| old.downcast::<AtomicRefCell<T>>().ok())
+            .insert(TypeId::of::<T>(), Filed::new(value))
+            .and_then(|old| old.cell.downcast::<AtomicRefCell<T>>().ok())
             .map(|old| old.into_inner())
     }
 
@@ -251,7 +278,7 @@ impl World {
         self.globals
             .0
             .entry(TypeId::of::<T>())
-            .or_insert_with(|| Box::new(AtomicRefCell::new(T::default())));
+            .or_insert_with(|| Filed::new(T::default()));
         self.global_mut().expect("it was put in just now")
     }
 }

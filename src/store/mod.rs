@@ -48,6 +48,8 @@ pub use rows::{
 };
 #[cfg(feature = "snapshot")]
 pub use snapshot::{Datum, Difference, Snapshot};
+#[cfg(feature = "snapshot")]
+pub(crate) use snapshot::{PutEvents, PutGlobal, SavedEvents};
 pub use world::{Borrowed, World};
 
 #[cfg(feature = "chance")]

@@ -26,6 +26,7 @@ use crate::error::{Error, Kind};
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct MostEntities(pub u64);
 
 impl World {

@@ -19,6 +19,8 @@ pub(crate) struct Registered {
     write: fn(&World, Entity) -> Result<Vec<u8>, String>,
     show: fn(&World, Entity) -> String,
     read: fn(&[u8]) -> Result<PutBack, String>,
+    /// `None` for version 1.
+    pub(crate) shape: Option<Shape>,
 }
 
 /// Attaches a value that was read to an entity that was just made.
@@ -283,6 +285,7 @@ impl World {
             write: write::<T>,
             show: show::<T>,
             read: read::<T>,
+            shape: None,
         })
     }
 
@@ -314,6 +317,7 @@ impl World {
             write: |_, _| write_value(&true),
             show: |_, _| String::from("true"),
             read: |bytes| exact::read(bytes).map(|_: bool| put_back(T::default())),
+            shape: None,
         })
     }
 
@@ -350,7 +354,12 @@ impl World {
         if let Some(taken) = taken {
             return Err(Error::from(taken));
         }
-        self.types.get_mut(id).registered = Some(registered);
+        let known = &mut self.types.get_mut(id).registered;
+        let shape = known.take().and_then(|known| known.shape);
+        *known = Some(Registered {
+            shape,
+            ..registered
+        });
         Ok(())
     }
 
@@ -468,12 +477,19 @@ impl World {
 }
 
 mod datum;
+mod events;
 mod exact;
+mod globals;
 mod json;
 mod parts;
 mod restore;
+mod versions;
 
 pub use datum::Datum;
+
+pub(crate) use events::{PutEvents, RegisteredEvent, SavedEvents};
+pub(crate) use globals::{PutGlobal, RegisteredGlobal};
+pub(crate) use versions::Shape;
 
 #[cfg(test)]
 mod tests;

@@ -71,6 +71,7 @@ pub(super) struct Relocated {
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug, Default)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub enum Dimensions {
     /// Only x and y count.
     Two,

@@ -46,6 +46,7 @@ use glam::Vec3;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
 pub struct Contact {
     /// The collider with the lesser id.
@@ -75,6 +76,7 @@ pub struct Contact {
 
 /// How far a contact has come.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub enum ContactState {
     /// It was not there in the frame before.
     Began,

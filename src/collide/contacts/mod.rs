@@ -2,6 +2,8 @@
 
 mod contact;
 mod find;
+#[cfg(feature = "snapshot")]
+mod saved;
 mod sorted;
 mod standing;
 
@@ -18,6 +20,8 @@ use sorted::{Changes, SortedContacts, place_from};
 use std::sync::OnceLock;
 
 pub use contact::{Contact, ContactState};
+#[cfg(feature = "snapshot")]
+pub(crate) use saved::SavedContacts;
 pub use standing::{Standing, Touching};
 
 pub(super) use contact::{is_grid, least_axis};

@@ -9,9 +9,9 @@ use crate::store::Entity;
 pub(super) struct SortedContacts {
     pub(super) contacts: Vec<Contact>,
     /// Beside the contacts: where the two are in the list of boxes.
-    slots: Vec<(Slot, Slot)>,
+    pub(super) slots: Vec<(Slot, Slot)>,
     /// Places of those that began in the last frame.
-    begun: Vec<u32>,
+    pub(super) begun: Vec<u32>,
     /// How many of the contacts are leftovers.
     pub(super) leftovers: usize,
 }

@@ -68,6 +68,7 @@ use rustc_hash::FxHashMap;
 /// # Ok::<(), gerust::Error>(())
 /// ```
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
+#[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 #[non_exhaustive]
 pub struct Solver {
     /// How often all pairs that overlap are moved apart in a frame at most.

@@ -129,6 +129,10 @@ impl Kit for StandardKit {
         #[cfg(feature = "snapshot")]
         {
             let world = runtime.world_mut();
+            world.register_global_unless_known::<Controls>("controls")?;
+            world.register_event_unless_known::<Arrived>("arrived")?;
+            world.register_event_unless_known::<Switched>("switched")?;
+            world.register_event_unless_known::<Worn>("worn")?;
             world.register_component::<Velocity>("velocity")?;
             world.register_component::<Spin>("spin")?;
             world.register_component::<Lifetime>("lifetime")?;

@@ -64,7 +64,7 @@ pub(crate) struct Way<'a> {
     pub(crate) seams: Option<&'a mut dyn RunSeams>,
 }
 
-/// [`Seams`](crate::schedule::Seams), whatever their closures borrow.
+/// [`Seams`](crate::schedule::Seams), without the lifetime of their closures.
 pub(crate) trait RunSeams {
     fn run(&mut self, phase: Phase, is_after: bool, world: &mut World);
 }

@@ -34,7 +34,7 @@ impl WithoutEffect {
         self.count
     }
 
-    /// What is missing, and how to add it.
+    /// The reason, with advice: it names the missing part.
     #[must_use]
     pub fn reason(&self) -> &str {
         &self.reason

@@ -11,6 +11,8 @@ mod spread;
 use super::adrift::{Adrift, FiniteCheck};
 use super::link::detach_links;
 use super::links::LinkNode;
+#[cfg(feature = "snapshot")]
+use super::template::MadeFrom;
 use super::transform::Transform;
 use super::world_transform::WorldTransform;
 use crate::error::Error;
@@ -33,6 +35,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
     {
         world.register_unless_known::<Transform>("transform")?;
         world.register_unless_known::<LinkNode>("links")?;
+        world.register_unless_known::<MadeFrom>("made-from")?;
         world.before_restore.push(super::links::check_links);
         world
             .after_restore

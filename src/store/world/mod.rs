@@ -61,6 +61,10 @@ pub struct World {
     /// Say which entity of a snapshot contradicts the others, and how.
     #[cfg(feature = "snapshot")]
     pub(crate) before_restore: Vec<super::snapshot::SnapshotCheck>,
+    #[cfg(feature = "snapshot")]
+    pub(crate) registered_globals: Vec<super::snapshot::RegisteredGlobal>,
+    #[cfg(feature = "snapshot")]
+    pub(crate) registered_events: Vec<super::snapshot::RegisteredEvent>,
     identity: Identity,
     /// One per event type.
     pub(crate) channels: Vec<AnyChannel>,

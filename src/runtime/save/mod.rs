@@ -1,0 +1,289 @@
+//! Saving a runtime, and loading it in another process.
+
+mod file;
+
+use super::frame_loop::Runtime;
+use crate::collide::Contacts;
+use crate::error::{Error, Kind};
+use crate::schedule::Clock;
+use crate::store::{PutEvents, PutGlobal, Snapshot};
+use std::fmt;
+use std::io::{Read, Write};
+use std::path::Path;
+
+/// The types of which a saved file has no values, because they are not registered; from [`Runtime::save`]. It prints as one line
+/// per kind.
+#[derive(Clone, PartialEq, Eq, Debug, Default)]
+pub struct Unsaved {
+    components: Vec<String>,
+    globals: Vec<String>,
+    events: Vec<String>,
+}
+
+impl Unsaved {
+    /// The component types that some entity has and that are not registered, in alphabetical order.
+    #[must_use]
+    pub fn components(&self) -> &[String] {
+        &self.components
+    }
+
+    /// The types of globals that are not registered, in alphabetical order.
+    #[must_use]
+    pub fn globals(&self) -> &[String] {
+        &self.globals
+    }
+
+    /// The types of events that are not registered and of which an inbox has not seen all, in alphabetical order.
+    #[must_use]
+    pub fn events(&self) -> &[String] {
+        &self.events
+    }
+
+    /// Whether the file lacks nothing.
+    #[must_use]
+    pub fn is_empty(&self) -> bool {
+        self == &Self::default()
+    }
+}
+
+impl fmt::Display for Unsaved {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let kinds = [
+            ("components", &self.components, "register_component"),
+            ("globals", &self.globals, "register_global"),
+            ("events", &self.events, "register_event"),
+        ];
+        let kinds = kinds.iter().filter(|(_, names, _)| !names.is_empty());
+        for (number, (kind, names, function)) in kinds.enumerate() {
+            let names = names.join("`, `");
+            let end = if number == 0 { "" } else { "\n" };
+            write!(
+                f,
+                "{end}unsaved {kind}: `{names}`; register them by `World::{function}`"
+            )?;
+        }
+        Ok(())
+    }
+}
+
+impl Runtime {
+    /// Writes the whole state of the runtime: entities with their ids, registered components, registered globals, the clock, contacts,
+    /// registered events that an inbox has not seen, and which systems are switched off. Returns the names of what is not registered and
+    /// therefore missing in the file.
+    ///
+    /// The runtime registers its own types, and the [`StandardKit`](crate::StandardKit) those of its components. Call it between frames.
+    /// [`Runtime::load`] reads the file. O(values).
+    ///
+    /// Not part of the state: systems, templates, settings of threads and profiler, and the rest of real time that
+    /// [`Runtime::advance`] keeps. In the first frame after loading, [`Written`](crate::Written) and [`Attached`](crate::Attached) hold
+    /// for every row, and [`Lost`](crate::Lost) has nothing of before. World placements are resolved when a file is loaded: if a system
+    /// after phase `Place` writes a [`Transform`](crate::Transform), systems before that phase see its effect one frame earlier.
+    ///
+    /// # Errors
+    ///
+    /// If the writer fails, or the `Serialize` of a value.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// struct Tide { metres: f32 }
+    ///
+    /// fn quay() -> Result<Runtime, Error> {
+    ///     let mut runtime = Runtime::new();
+    ///     runtime.add_kit(StandardKit)?;
+    ///     runtime.world_mut().register_global::<Tide>("tide")?;
+    ///     Ok(runtime)
+    /// }
+    ///
+    /// let mut runtime = quay()?;
+    /// runtime.world_mut().set_global(Tide { metres: 2.5 });
+    /// let gull = runtime.world_mut().spawn((Transform::default(), Velocity(Vec3::X)));
+    /// runtime.run_frames(60)?;
+    /// let mut file = Vec::new();
+    /// assert!(runtime.save(&mut file)?.is_empty());
+    ///
+    /// let mut other = quay()?;
+    /// other.load(&file[..])?;
+    /// assert_eq!(other.world().global::<Clock>()?.frame(), 60);
+    /// assert_eq!(other.world().global::<Tide>()?.metres, 2.5);
+    /// runtime.run_frames(60)?;
+    /// other.run_frames(60)?;
+    /// assert_eq!(other.world().digest()?, runtime.world().digest()?);
+    /// assert!(other.world().contains(gull));
+    /// # Ok::<(), Error>(())
+    /// ```
+    pub fn save(&mut self, mut writer: impl Write) -> Result<Unsaved, Error> {
+        self.meet_world()?;
+        let bytes = self.saved()?;
+        let written = writer.write_all(&bytes).and_then(|()| writer.flush());
+        written.map_err(|source| {
+            Error::from(Kind::Io {
+                verb: "write",
+                what: String::from("the saved runtime"),
+                source,
+                fix: "pass a writer that works",
+            })
+        })?;
+        Ok(self.unsaved())
+    }
+
+    /// [`Runtime::save`] into a file, as a whole or not at all: it is written beside the path, synced and renamed. A file that is there
+    /// is replaced.
+    ///
+    /// # Errors
+    ///
+    /// As [`Runtime::save`]; the old file then stays.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let folder = tempfile::tempdir().unwrap();
+    /// let path = folder.path().join("quay.save");
+    /// let mut runtime = Runtime::new();
+    /// runtime.run_frames(3)?;
+    /// runtime.save_file(&path)?;
+    /// let mut other = Runtime::new();
+    /// other.load_file(&path)?;
+    /// assert_eq!(other.world().global::<Clock>()?.frame(), 3);
+    /// # Ok::<(), Error>(())
+    /// ```
+    pub fn save_file(&mut self, path: impl AsRef<Path>) -> Result<Unsaved, Error> {
+        self.meet_world()?;
+        let bytes = self.saved()?;
+        let path = path.as_ref();
+        write_whole(path, &bytes).map_err(|source| {
+            Error::from(Kind::Io {
+                verb: "write",
+                what: format!("`{}`", path.display()),
+                source,
+                fix: "name a file in a folder that you can write to",
+            })
+        })?;
+        Ok(self.unsaved())
+    }
+
+    /// Replaces the state of the runtime by one that [`Runtime::save`] has written, here or in another process. The same program then
+    /// goes the same way as if it had not stopped. The runtime must have the same systems, with the same names, and the same registered
+    /// types; entities, registered globals, contacts and events of before are gone. Systems of phase `Setup` that had their run do not run
+    /// again. O(values).
+    ///
+    /// # Errors
+    ///
+    /// If the reader fails, or if the file is damaged, of a newer version, or has a component, a global or an event that is not registered
+    /// here or that its type cannot read (see [`World::set_component_version`](crate::World::set_component_version)). The runtime is then unchanged. Also if the loaded state
+    /// is invalid, for example because a placement is not finite: the runtime then has that state.
+    pub fn load(&mut self, mut reader: impl Read) -> Result<(), Error> {
+        let mut bytes = Vec::new();
+        reader.read_to_end(&mut bytes).map_err(|source| {
+            Error::from(Kind::Io {
+                verb: "read",
+                what: String::from("the saved runtime"),
+                source,
+                fix: "pass a reader that works",
+            })
+        })?;
+        self.load_bytes(&bytes)
+    }
+
+    /// [`Runtime::load`] from a file.
+    ///
+    /// # Errors
+    ///
+    /// As [`Runtime::load`].
+    pub fn load_file(&mut self, path: impl AsRef<Path>) -> Result<(), Error> {
+        let path = path.as_ref();
+        let bytes = std::fs::read(path).map_err(|source| {
+            Error::from(Kind::Io {
+                verb: "read",
+                what: format!("`{}`", path.display()),
+                source,
+                fix: "name a file that `Runtime::save_file` has written",
+            })
+        })?;
+        self.load_bytes(&bytes)
+    }
+
+    fn saved(&self) -> Result<Vec<u8>, Error> {
+        file::State::of(&self.world, &self.schedule)?.to_bytes()
+    }
+
+    fn unsaved(&self) -> Unsaved {
+        Unsaved {
+            components: self.world.unregistered_components(),
+            globals: self.world.unregistered_globals(),
+            events: self.world.unregistered_events(),
+        }
+    }
+
+    fn load_bytes(&mut self, bytes: &[u8]) -> Result<(), Error> {
+        self.get_ready()?;
+        let state = file::State::from_bytes(bytes)?;
+        let parts = state.into_parts(&self.world)?;
+        // Fails without a change; what follows does not fail before all is in place.
+        self.world.restore(&parts.snapshot)?;
+        self.world.set_global(parts.clock);
+        for put in parts.globals {
+            put(&mut self.world);
+        }
+        for system in self.names_of_switched() {
+            let is_on = !parts.off.contains(&system);
+            self.schedule.set_enabled(&system, is_on)?;
+        }
+        self.schedule.take_as_set_up(&parts.set_up);
+        if let Some((contacts, saved)) = self.contacts_mut().zip(parts.contacts.as_ref()) {
+            contacts.take_settings(saved);
+        }
+        let settled = self.settle();
+        if let Some((contacts, saved)) = self.contacts_mut().zip(parts.contacts) {
+            contacts.put_back(saved);
+        }
+        // Those that were found just now have begun before.
+        self.world.forget_events();
+        for put in parts.events {
+            put(&mut self.world);
+        }
+        settled
+    }
+
+    fn contacts_mut(&mut self) -> Option<&mut Contacts> {
+        self.world.find_global_mut::<Contacts>()
+    }
+
+    fn names_of_switched(&self) -> Vec<String> {
+        let systems = self.schedule.systems();
+        systems.map(|system| system.name().to_owned()).collect()
+    }
+}
+
+/// Writes a file as a whole: a reader sees the old one or the new one, also after a crash.
+fn write_whole(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
+    let folder = match path.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    };
+    let mut file = tempfile::NamedTempFile::new_in(folder)?;
+    file.write_all(bytes)?;
+    file.as_file().sync_all()?;
+    file.persist(path).map_err(|error| error.error)?;
+    // The new name itself; where folders cannot be opened, the system takes care of it.
+    if let Ok(folder) = std::fs::File::open(folder) {
+        let _ = folder.sync_all();
+    }
+    Ok(())
+}
+
+/// A state that has been read, ready to be put in place.
+struct Parts {
+    clock: Clock,
+    snapshot: Snapshot,
+    globals: Vec<PutGlobal>,
+    events: Vec<PutEvents>,
+    contacts: Option<crate::collide::SavedContacts>,
+    off: Vec<String>,
+    set_up: Vec<String>,
+}

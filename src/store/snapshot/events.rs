@@ -1,0 +1,167 @@
+//! Events in flight that are saved.
+
+use super::globals::is_own;
+use super::{exact, write_value};
+use crate::error::{Error, Kind};
+use crate::store::access::short_type;
+use crate::store::component::{Component, short_name};
+use crate::store::events::{Channel, channel};
+use crate::store::world::World;
+use ciborium::Value;
+use serde::de::DeserializeOwned;
+use serde::{Deserialize, Serialize};
+use std::any::{TypeId, type_name};
+
+/// The events of a type that an inbox may still ask for.
+#[derive(Serialize, Deserialize, Debug)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct SavedEvents {
+    pub(crate) name: String,
+    /// The number of the first of them.
+    pub(crate) first: u64,
+    /// The number of the first event of the current frame.
+    pub(crate) frame_start: u64,
+    pub(crate) events: Vec<Value>,
+    /// Of each inbox the system, its place among the inboxes of that system, and the number of the next event that it has not seen.
+    pub(crate) inboxes: Vec<(String, u32, u64)>,
+}
+
+impl SavedEvents {
+    /// The events of a type before the first was posted.
+    pub(crate) fn none(name: &str) -> Self {
+        Self {
+            name: name.to_owned(),
+            first: 0,
+            frame_start: 0,
+            events: Vec::new(),
+            inboxes: Vec::new(),
+        }
+    }
+}
+
+/// Puts events that were read into a world.
+pub(crate) type PutEvents = Box<dyn FnOnce(&mut World)>;
+
+/// How events of a registered type are written and read.
+#[derive(Clone)]
+pub(crate) struct RegisteredEvent {
+    pub(crate) name: String,
+    id: TypeId,
+    type_name: &'static str,
+    pub(crate) write: fn(&World, &str) -> Result<SavedEvents, String>,
+    pub(crate) read: fn(SavedEvents) -> Result<PutEvents, String>,
+}
+
+impl World {
+    /// Gives an event type a name and lets [`Runtime::save`](crate::Runtime::save) take in the events that an inbox has not seen yet.
+    /// Registering it again under the same name changes nothing. The runtime has registered `contact`.
+    ///
+    /// # Errors
+    ///
+    /// If another type has the name, or the type another name.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// struct Docked;
+    ///
+    /// let mut world = gerust::World::new();
+    /// world.register_event::<Docked>("docked")?;
+    /// world.register_event::<Docked>("docked")?;
+    /// assert!(world.register_event::<u8>("docked").is_err());
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn register_event<E: Component + Serialize + DeserializeOwned>(
+        &mut self,
+        name: &str,
+    ) -> Result<(), Error> {
+        let id = TypeId::of::<E>();
+        let mut known = self.registered_events.iter();
+        let taken = known.find(|known| (known.name == name) != (known.id == id));
+        if let Some(taken) = taken {
+            return Err(Error::from(Kind::NameTaken {
+                name: name.to_owned(),
+                component: short_name(type_name::<E>()),
+                taken: taken.name.clone(),
+                by: short_name(taken.type_name),
+            }));
+        }
+        if self.registered_events.iter().all(|known| known.id != id) {
+            self.registered_events.push(RegisteredEvent {
+                name: name.to_owned(),
+                id,
+                type_name: type_name::<E>(),
+                write: write::<E>,
+                read: read::<E>,
+            });
+        }
+        Ok(())
+    }
+
+    /// Registers an event of the runtime's own, unless the user has registered it under another name.
+    ///
+    /// # Errors
+    ///
+    /// If another type has the name.
+    pub(crate) fn register_event_unless_known<E: Component + Serialize + DeserializeOwned>(
+        &mut self,
+        name: &str,
+    ) -> Result<(), Error> {
+        let id = TypeId::of::<E>();
+        match self.registered_events.iter().any(|known| known.id == id) {
+            true => Ok(()),
+            false => self.register_event::<E>(name),
+        }
+    }
+
+    /// The types of events that are not registered and have some that an inbox may still ask for, in alphabetical order.
+    pub(crate) fn unregistered_events(&self) -> Vec<String> {
+        let channels = self.channels.iter();
+        let unsaved = channels.filter(|channel| {
+            let mut known = self.registered_events.iter();
+            (channel.waiting)(self) > 0
+                && !is_own(channel.event_name)
+                && known.all(|known| known.id != channel.event)
+        });
+        let mut names: Vec<String> = unsaved
+            .map(|channel| short_type(channel.event_name))
+            .collect();
+        names.sort_unstable();
+        names
+    }
+}
+
+fn write<E: Component + Serialize>(world: &World, name: &str) -> Result<SavedEvents, String> {
+    let mut saved = SavedEvents::none(name);
+    if let Some(channel) = world.find_global::<Channel<E>>() {
+        saved.first = channel.first();
+        saved.frame_start = channel.frame_start();
+        saved.inboxes = channel.positions();
+        for event in channel.since(0) {
+            saved.events.push(Value::Bytes(write_value(event)?));
+        }
+    }
+    Ok(saved)
+}
+
+fn read<E: Component + DeserializeOwned>(saved: SavedEvents) -> Result<PutEvents, String> {
+    let events: Result<Vec<E>, String> = saved
+        .events
+        .iter()
+        .map(|event| match event {
+            Value::Bytes(bytes) => exact::read(bytes),
+            _ => Err(String::from("an event is not a byte string")),
+        })
+        .collect();
+    let events = events?;
+    let end = saved.first.checked_add(events.len() as u64);
+    if end.is_none_or(|end| saved.frame_start > end) {
+        return Err(String::from(
+            "the numbers of its events contradict each other",
+        ));
+    }
+    Ok(Box::new(move |world| {
+        channel::<E>(world).put_back(events, saved.first, saved.frame_start, &saved.inboxes);
+    }))
+}

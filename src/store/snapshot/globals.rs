@@ -1,0 +1,111 @@
+//! Globals that are saved.
+
+use super::{exact, write_value};
+use crate::error::{Error, Kind};
+use crate::store::access::short_type;
+use crate::store::component::{Component, short_name};
+use crate::store::world::World;
+use serde::Serialize;
+use serde::de::DeserializeOwned;
+use std::any::{TypeId, type_name};
+
+/// Puts a value that was read into a world.
+pub(crate) type PutGlobal = Box<dyn FnOnce(&mut World)>;
+
+/// The bytes of a value, or why it cannot be written.
+type Written = Result<Vec<u8>, String>;
+
+/// How a global of a registered type is written and read.
+#[derive(Clone)]
+pub(crate) struct RegisteredGlobal {
+    pub(crate) name: String,
+    id: TypeId,
+    type_name: &'static str,
+    /// `None` if the world has none.
+    pub(crate) write: fn(&World) -> Option<Written>,
+    pub(crate) read: fn(&[u8]) -> Result<PutGlobal, String>,
+}
+
+impl World {
+    /// Gives a global type a name and lets [`Runtime::save`](crate::Runtime::save) take it in. Registering it again under the same
+    /// name changes nothing. The runtime has registered its own settings, such as `gravity` and `layers`.
+    ///
+    /// # Errors
+    ///
+    /// If another type has the name, or the type another name.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// struct Tide(f32);
+    ///
+    /// let mut world = gerust::World::new();
+    /// world.register_global::<Tide>("tide")?;
+    /// world.register_global::<Tide>("tide")?;
+    /// assert!(world.register_global::<Tide>("water").is_err());
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn register_global<T: Component + Serialize + DeserializeOwned>(
+        &mut self,
+        name: &str,
+    ) -> Result<(), Error> {
+        let id = TypeId::of::<T>();
+        let mut known = self.registered_globals.iter();
+        let taken = known.find(|known| (known.name == name) != (known.id == id));
+        if let Some(taken) = taken {
+            return Err(Error::from(Kind::NameTaken {
+                name: name.to_owned(),
+                component: short_name(type_name::<T>()),
+                taken: taken.name.clone(),
+                by: short_name(taken.type_name),
+            }));
+        }
+        if self.registered_globals.iter().all(|known| known.id != id) {
+            self.registered_globals.push(RegisteredGlobal {
+                name: name.to_owned(),
+                id,
+                type_name: type_name::<T>(),
+                write: |world| Some(write_value(&*world.find_global::<T>()?)),
+                read: |bytes| {
+                    let value: T = exact::read(bytes)?;
+                    Ok(Box::new(|world| drop(world.set_global(value))))
+                },
+            });
+        }
+        Ok(())
+    }
+
+    /// Registers a global of the runtime's own, unless the user has registered it under another name.
+    ///
+    /// # Errors
+    ///
+    /// If another type has the name.
+    pub(crate) fn register_global_unless_known<T: Component + Serialize + DeserializeOwned>(
+        &mut self,
+        name: &str,
+    ) -> Result<(), Error> {
+        let id = TypeId::of::<T>();
+        match self.registered_globals.iter().any(|known| known.id == id) {
+            true => Ok(()),
+            false => self.register_global::<T>(name),
+        }
+    }
+
+    /// The types of globals that are neither registered nor the runtime's own, in alphabetical order.
+    pub(crate) fn unregistered_globals(&self) -> Vec<String> {
+        let all = self.globals.types();
+        let unknown = all.filter(|(id, name)| {
+            let mut known = self.registered_globals.iter();
+            !is_own(name) && known.all(|known| known.id != *id)
+        });
+        let mut names: Vec<String> = unknown.map(|(_, name)| short_type(name)).collect();
+        names.sort_unstable();
+        names
+    }
+}
+
+/// Whether a type belongs to this crate.
+pub(super) fn is_own(name: &str) -> bool {
+    name.starts_with(concat!(env!("CARGO_CRATE_NAME"), "::"))
+}
