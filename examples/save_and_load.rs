@@ -4,14 +4,14 @@ use gerust::prelude::*;
 use serde::{Deserialize, Serialize};
 
 /// Metres above the quay's zero.
-#[derive(Serialize, Deserialize)]
+#[derive(Clone, Serialize, Deserialize)]
 struct Tide(f32);
 
 /// A crate has come to rest on something.
-#[derive(Serialize, Deserialize)]
+#[derive(Clone, Serialize, Deserialize)]
 struct Landed;
 
-#[derive(Default, Serialize, Deserialize)]
+#[derive(Clone, Default, Serialize, Deserialize)]
 struct Log {
     landed: u32,
 }

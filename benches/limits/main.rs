@@ -6,6 +6,8 @@
 
 mod collide;
 mod harness;
+#[cfg(feature = "snapshot")]
+mod moments;
 #[cfg(feature = "parallel")]
 mod schedule;
 mod space;
@@ -20,5 +22,7 @@ fn main() {
     schedule::rows(&mut table);
     space::rows(&mut table);
     collide::rows(&mut table);
+    #[cfg(feature = "snapshot")]
+    moments::rows(&mut table);
     table.finish();
 }

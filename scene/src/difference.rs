@@ -85,7 +85,7 @@ impl FirstDifference {
     /// use gerust::World;
     /// use gerust_scene::FirstDifference;
     ///
-    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
     /// struct Load { tonnes: f32 }
     ///
     /// let mut world = World::new();

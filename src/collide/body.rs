@@ -89,6 +89,32 @@ crate::describe_fields! {
     }
 }
 
+#[cfg(feature = "snapshot")]
+impl crate::store::SameBits for Body {
+    fn has_same_bits(&self, other: &Self) -> bool {
+        let &Self {
+            motion,
+            velocity,
+            gravity_scale,
+            mass,
+            restitution,
+            friction,
+            carried,
+        } = self;
+        let bits = |numbers: [f32; 4]| numbers.map(f32::to_bits);
+        motion == other.motion
+            && velocity.has_same_bits(&other.velocity)
+            && carried.has_same_bits(&other.carried)
+            && bits([gravity_scale, mass, restitution, friction])
+                == bits([
+                    other.gravity_scale,
+                    other.mass,
+                    other.restitution,
+                    other.friction,
+                ])
+    }
+}
+
 impl Default for Body {
     fn default() -> Self {
         Self {

@@ -68,9 +68,9 @@ pub use aabb::Aabb;
 pub use body::{Body, Gravity, Motion};
 pub use boxes::{Among, Boxes, Dimensions, Found, Struck};
 pub use collider::Collider;
-#[cfg(feature = "snapshot")]
-pub(crate) use contacts::SavedContacts;
 pub use contacts::{Contact, ContactState, Contacts, Standing, Touching};
+#[cfg(feature = "snapshot")]
+pub(crate) use contacts::{KeptContacts, SavedContacts};
 pub use explain::{AxisReport, PairExplanation, PairSide, PairVerdict};
 pub use impact::Impact;
 pub use layers::{Layer, Layers};
@@ -103,6 +103,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
         world.register_unless_known::<crate::Name>("name")?;
         world.register_unless_known::<Collider>("collider")?;
         world.register_unless_known::<Body>("body")?;
+        world.compare_in_moments::<Body>();
         world.register_global_unless_known::<Gravity>("gravity")?;
         world.register_global_unless_known::<Layers>("layers")?;
         world.register_global_unless_known::<Solver>("solver")?;

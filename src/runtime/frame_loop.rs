@@ -47,6 +47,9 @@ pub struct Runtime {
     pub(super) has_built_in_systems: bool,
     pub(super) kits: Vec<AddedKit>,
     pub(super) kit_being_added: Option<TypeId>,
+    /// The moment that was kept last: the next one shares with it what has not changed.
+    #[cfg(feature = "snapshot")]
+    pub(super) last_kept: Option<std::sync::Arc<super::moment::Kept>>,
 }
 
 impl Default for Runtime {
@@ -93,6 +96,8 @@ impl Runtime {
             has_built_in_systems: false,
             kits: Vec::new(),
             kit_being_added: None,
+            #[cfg(feature = "snapshot")]
+            last_kept: None,
         }
     }
 

@@ -5,6 +5,8 @@ mod controls;
 mod frame_loop;
 mod frames;
 mod kit;
+#[cfg(feature = "snapshot")]
+mod moment;
 mod pacing;
 #[cfg(feature = "snapshot")]
 mod save;
@@ -14,6 +16,8 @@ mod without_effect;
 pub use controls::{ControlIter, Controls};
 pub use frame_loop::Runtime;
 pub use kit::{Kit, Requirement};
+#[cfg(feature = "snapshot")]
+pub use moment::{Moment, Moments};
 pub use pacing::Advance;
 #[cfg(feature = "snapshot")]
 pub use save::Unsaved;

@@ -478,6 +478,27 @@ impl Schedule {
         }
     }
 
+    /// The systems that are switched off.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn off_names(&self) -> Vec<String> {
+        let off = self.systems().filter(|system| !system.is_enabled());
+        off.map(|system| system.name().to_owned()).collect()
+    }
+
+    /// Switches all systems on but those of these names, which are switched off.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn switch_all_but(&mut self, off: &[String]) {
+        for phase in &mut self.phases {
+            for system in &mut phase.systems {
+                let is_on = !off.contains(&system.facts.name);
+                if system.facts.is_on != is_on {
+                    system.facts.is_on = is_on;
+                    phase.lineup = None;
+                }
+            }
+        }
+    }
+
     /// The systems of Setup that have had their run.
     #[cfg(feature = "snapshot")]
     pub(crate) fn set_up_names(&self) -> Vec<String> {

@@ -39,6 +39,21 @@ crate::describe_fields! {
     }
 }
 
+#[cfg(feature = "snapshot")]
+impl crate::store::SameBits for Transform {
+    fn has_same_bits(&self, other: &Self) -> bool {
+        let Self {
+            translation,
+            rotation,
+            scale,
+        } = self;
+        let bits = |rotation: &Quat| rotation.to_array().map(f32::to_bits);
+        translation.has_same_bits(&other.translation)
+            && bits(rotation) == bits(&other.rotation)
+            && scale.has_same_bits(&other.scale)
+    }
+}
+
 impl Default for Transform {
     fn default() -> Self {
         Self {

@@ -90,6 +90,17 @@ impl ComponentType {
         Some(self.column_changes(table)?.swap_remove(row))
     }
 
+    /// Whether a row of a chunk was written after a tick.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn is_written(&self, table: TableId, chunk: usize, since: u64) -> bool {
+        let changes = self.changes.as_ref().map(AtomicRefCell::borrow);
+        let position = self.positions.of(table);
+        changes.zip(position).is_none_or(|(changes, position)| {
+            let ticks = changes.ticks(position);
+            ticks.is_none_or(|ticks| ticks.latest_of_chunk(chunk) > since)
+        })
+    }
+
     /// Notes that a row is handed out for writing.
     #[inline]
     pub(crate) fn mark(&mut self, table: TableId, row: u32, tick: u64) {
@@ -204,6 +215,12 @@ impl ComponentTypes {
         let known = self.get(id);
         let columns = known.columns.downcast_ref::<T>().0.borrow_mut();
         (columns, known.positions.known(table))
+    }
+
+    /// The ids of all types.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn ids(&self) -> impl Iterator<Item = ComponentId> + use<> {
+        (0..self.types.len() as u32).map(ComponentId)
     }
 
     pub(crate) fn iter(&self) -> impl Iterator<Item = &ComponentType> {

@@ -167,6 +167,16 @@ pub struct IdSequence {
     used: Vec<u32>,
 }
 
+#[cfg(feature = "snapshot")]
+impl IdSequence {
+    /// Bytes of its lists.
+    pub(crate) fn bytes(&self) -> usize {
+        size_of_val(&self.generations[..])
+            + size_of_val(&self.free[..])
+            + size_of_val(&self.used[..])
+    }
+}
+
 impl Entities {
     /// The same ids, with no entity alive.
     #[cfg(feature = "snapshot")]

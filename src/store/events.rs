@@ -220,6 +220,16 @@ impl<E> Channel<E> {
         self.frame_start
     }
 
+    /// All of it, in memory.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn copied(&self) -> super::snapshot::CopiedEvents<E>
+    where
+        E: Clone,
+    {
+        let events = self.events.iter().cloned().collect();
+        (self.first, self.frame_start, events, self.positions())
+    }
+
     /// Of each inbox the system, its place among those of the system, and the next event that it has not seen.
     #[cfg(feature = "snapshot")]
     pub(crate) fn positions(&self) -> Vec<(String, u32, u64)> {

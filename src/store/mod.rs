@@ -16,6 +16,8 @@ mod fields;
 mod globals;
 mod inspect;
 mod lost;
+#[cfg(feature = "snapshot")]
+mod moment;
 mod most_entities;
 mod name;
 mod rows;
@@ -40,6 +42,8 @@ pub use fields::{Described, Field, FieldKind, FieldType, FieldValue};
 pub use globals::{Global, GlobalMut};
 pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
 pub use lost::Lost;
+#[cfg(feature = "snapshot")]
+pub(crate) use moment::{KeptWorld, SameBits};
 pub use most_entities::MostEntities;
 pub use name::Name;
 pub use rows::{

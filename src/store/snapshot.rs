@@ -3,6 +3,7 @@
 use super::access::short_type;
 use super::component::{Component, short_name};
 use super::entity::{Entities, Entity};
+use super::moment::{ChunkFunctions, SameBits};
 use super::world::World;
 use crate::error::{Error, Kind};
 use serde::Serialize;
@@ -21,6 +22,7 @@ pub(crate) struct Registered {
     read: fn(&[u8]) -> Result<PutBack, String>,
     /// `None` for version 1.
     pub(crate) shape: Option<Shape>,
+    pub(crate) chunks: ChunkFunctions,
 }
 
 /// Attaches a value that was read to an entity that was just made.
@@ -65,7 +67,7 @@ fn put_back<T: Component>(value: T) -> PutBack {
 /// ```
 /// use gerust::World;
 ///
-/// #[derive(serde::Serialize, serde::Deserialize)]
+/// #[derive(Clone, serde::Serialize, serde::Deserialize)]
 /// struct Load(f32);
 ///
 /// let mut world = World::new();
@@ -170,7 +172,7 @@ impl Snapshot {
     /// ```
     /// use gerust::World;
     ///
-    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
     /// struct Load { tonnes: f32 }
     ///
     /// let mut world = World::new();
@@ -255,7 +257,7 @@ impl fmt::Debug for Snapshot {
 }
 
 impl World {
-    /// Gives a component type a name and lets snapshots and digests take it in. Registering it again under the same name
+    /// Gives a component type a name and lets snapshots, digests, saved files and moments take it in. Registering it again under the same name
     /// changes nothing.
     ///
     /// # Errors
@@ -276,7 +278,7 @@ impl World {
     /// assert_eq!(world.registered_components().collect::<Vec<_>>(), ["level"]);
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn register_component<T: Component + Serialize + DeserializeOwned>(
+    pub fn register_component<T: Component + Clone + Serialize + DeserializeOwned>(
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
@@ -286,6 +288,7 @@ impl World {
             show: show::<T>,
             read: read::<T>,
             shape: None,
+            chunks: ChunkFunctions::of::<T>(),
         })
     }
 
@@ -318,6 +321,7 @@ impl World {
             show: |_, _| String::from("true"),
             read: |bytes| exact::read(bytes).map(|_: bool| put_back(T::default())),
             shape: None,
+            chunks: ChunkFunctions::of_tag::<T>(),
         })
     }
 
@@ -326,7 +330,7 @@ impl World {
     /// # Errors
     ///
     /// If another type has the name.
-    pub(crate) fn register_unless_known<T: Component + Serialize + DeserializeOwned>(
+    pub(crate) fn register_unless_known<T: Component + Clone + Serialize + DeserializeOwned>(
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
@@ -334,6 +338,14 @@ impl World {
         match self.types.get(id).registered {
             Some(_) => Ok(()),
             None => self.register_component::<T>(name),
+        }
+    }
+
+    /// Lets moments compare the values of a registered type with those before.
+    pub(crate) fn compare_in_moments<T: Component + Clone + SameBits>(&mut self) {
+        let id = self.types.id_or_register::<T>();
+        if let Some(registered) = &mut self.types.get_mut(id).registered {
+            registered.chunks = ChunkFunctions::of_comparable::<T>();
         }
     }
 
@@ -355,10 +367,14 @@ impl World {
             return Err(Error::from(taken));
         }
         let known = &mut self.types.get_mut(id).registered;
-        let shape = known.take().and_then(|known| known.shape);
-        *known = Some(Registered {
-            shape,
-            ..registered
+        // What was said of the type after it was registered stays.
+        *known = Some(match known.take() {
+            Some(known) => Registered {
+                shape: known.shape,
+                chunks: known.chunks,
+                ..registered
+            },
+            None => registered,
         });
         Ok(())
     }
@@ -438,7 +454,7 @@ impl World {
     /// # Example
     ///
     /// ```
-    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
     /// struct Load { tonnes: f32, sealed: bool }
     ///
     /// let mut world = gerust::World::new();
@@ -487,7 +503,7 @@ mod versions;
 
 pub use datum::Datum;
 
-pub(crate) use events::{PutEvents, RegisteredEvent, SavedEvents};
+pub(crate) use events::{CopiedEvents, PutEvents, RegisteredEvent, SavedEvents};
 pub(crate) use globals::{PutGlobal, RegisteredGlobal};
 pub(crate) use versions::Shape;
 

@@ -7,7 +7,8 @@
 use std::ops::Range;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-const CHUNK: usize = 64;
+/// Rows that share a tick.
+pub(crate) const CHUNK: usize = 64;
 
 /// The ticks of one column.
 ///
@@ -71,6 +72,15 @@ impl ColumnTicks {
     #[inline]
     pub(crate) fn written(&self, row: usize) -> u64 {
         load(&self.written[row]).max(load(&self.chunks[row / CHUNK]))
+    }
+
+    /// The latest tick of the rows of a chunk.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn latest_of_chunk(&self, chunk: usize) -> u64 {
+        let start = chunk * CHUNK;
+        let end = (start + CHUNK).min(self.written.len());
+        let rows = self.written[start..end].iter().map(load);
+        rows.fold(load(&self.chunks[chunk]), u64::max)
     }
 
     #[inline]

@@ -18,7 +18,7 @@ impl Drop for Fragile {
 }
 
 /// A component that panics when it is read.
-#[derive(serde::Serialize)]
+#[derive(Clone, serde::Serialize)]
 struct Unreadable;
 
 impl<'de> serde::Deserialize<'de> for Unreadable {
@@ -37,6 +37,29 @@ impl Clone for Torn {
     fn clone(&self) -> Self {
         panic!("it breaks");
     }
+}
+
+/// A registered component that panics when it is cloned.
+#[derive(serde::Serialize, serde::Deserialize)]
+struct Unclonable;
+
+impl Clone for Unclonable {
+    fn clone(&self) -> Self {
+        panic!("it breaks");
+    }
+}
+
+/// A runtime, and what it has saved: a component that panics when it is read.
+fn saved_unreadable() -> (Runtime, Vec<u8>) {
+    let mut runtime = Runtime::new();
+    let world = runtime.world_mut();
+    world
+        .register_component::<Unreadable>("unreadable")
+        .expect("it is new");
+    let _ = world.spawn((Unreadable,));
+    let mut file = Vec::new();
+    runtime.save(&mut file).expect("it can be written");
+    (runtime, file)
 }
 
 fn cube() -> Aabb {
@@ -170,6 +193,35 @@ fn calls() -> Vec<Call> {
         let _ = world.spawn((Unreadable,));
         let snapshot = world.snapshot().expect("it can be written");
         drop(world.restore(&snapshot));
+    });
+    call("grant", "it breaks", || {
+        let (mut world, _) = world();
+        let _ = world.grant::<Rows<&Marble>, ()>(|_| panic!("it breaks"));
+    });
+    call("load", "it breaks", || {
+        let (mut runtime, file) = saved_unreadable();
+        drop(runtime.load(&file[..]));
+    });
+    call("load_file", "it breaks", || {
+        let (mut runtime, file) = saved_unreadable();
+        let path = tempfile::NamedTempFile::new().expect("there is room");
+        std::fs::write(path.path(), file).expect("there is room");
+        drop(runtime.load_file(path.path()));
+    });
+    call("keep", "it breaks", || {
+        let mut runtime = Runtime::new();
+        let world = runtime.world_mut();
+        world
+            .register_component::<Unclonable>("unclonable")
+            .expect("it is new");
+        let _ = world.spawn((Unclonable,));
+        runtime.keep();
+    });
+    call("go_back", "it breaks", || {
+        let mut runtime = Runtime::new();
+        let moment = runtime.keep();
+        let _ = runtime.world_mut().spawn((Fragile,));
+        drop(runtime.go_back(&moment));
     });
     call("forget_events", "it breaks", || {
         let mut world = World::new();

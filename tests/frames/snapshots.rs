@@ -4,7 +4,7 @@ use super::drops::Loud;
 use super::*;
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
 
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 struct Sealed(u32);
 
 impl Serialize for Sealed {

@@ -21,7 +21,7 @@ use std::sync::OnceLock;
 
 pub use contact::{Contact, ContactState};
 #[cfg(feature = "snapshot")]
-pub(crate) use saved::SavedContacts;
+pub(crate) use saved::{KeptContacts, SavedContacts};
 pub use standing::{Standing, Touching};
 
 pub(super) use contact::{is_grid, least_axis};

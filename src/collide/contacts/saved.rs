@@ -1,10 +1,10 @@
-//! Contacts in a file.
+//! Contacts in a file, and copies of them in memory.
 
 use super::sorted::SortedContacts;
 use super::{Contact, ContactState, Contacts};
 use crate::store::Entity;
 use serde::{Deserialize, Serialize};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 /// The contacts of a frame, and how they are found.
 #[derive(Serialize, Deserialize, Debug)]
@@ -80,5 +80,62 @@ impl Contacts {
         self.brief = saved.brief;
         self.found_with = None;
         self.by_second = OnceLock::new();
+    }
+}
+
+/// Contacts of a chunk.
+const CHUNK: usize = 64;
+
+/// The contacts of a frame in memory. Chunks that have not changed are shared with the copy before.
+#[derive(Debug)]
+pub(crate) struct KeptContacts {
+    chunks: Vec<Arc<[Contact]>>,
+    brief: Vec<Contact>,
+    margin: f32,
+    posts_held: bool,
+    most_pairs: usize,
+}
+
+impl KeptContacts {
+    pub(crate) fn saved(&self) -> SavedContacts {
+        SavedContacts {
+            current: self
+                .chunks
+                .iter()
+                .flat_map(|chunk| chunk.iter())
+                .copied()
+                .collect(),
+            brief: self.brief.clone(),
+            margin: self.margin,
+            posts_held: self.posts_held,
+            most_pairs: self.most_pairs as u64,
+        }
+    }
+
+    /// The address and the bytes of each chunk.
+    pub(crate) fn shared_parts(&self, note: &mut dyn FnMut(*const (), usize)) {
+        for chunk in &self.chunks {
+            note(chunk.as_ptr().cast(), size_of_val(&chunk[..]));
+        }
+    }
+}
+
+impl Contacts {
+    /// A copy in memory. O(contacts).
+    pub(crate) fn kept(&self, previous: Option<&KeptContacts>) -> KeptContacts {
+        let chunks = self.current.contacts.chunks(CHUNK).enumerate();
+        KeptContacts {
+            chunks: chunks
+                .map(|(at, contacts)| {
+                    let known = previous.and_then(|previous| previous.chunks.get(at));
+                    let known = known.filter(|known| known[..] == *contacts);
+                    known.map_or_else(|| Arc::from(contacts), Arc::clone)
+                })
+                .collect(),
+            brief: self.brief.clone(),
+            margin: self.margin,
+            posts_held: self.posts_held,
+            most_pairs: self.most_pairs,
+        }
     }
 }

@@ -76,7 +76,6 @@ impl State {
             events.push(saved.map_err(|reason| not_saved("event", &known.name, reason))?);
         }
         let clock = world.find_global::<Clock>().map(|clock| *clock);
-        let off = schedule.systems().filter(|system| !system.is_enabled());
         Ok(Self {
             clock: clock.unwrap_or_default(),
             ids: snapshot.ids(),
@@ -86,7 +85,7 @@ impl State {
             contacts: world
                 .find_global::<Contacts>()
                 .map(|contacts| contacts.saved()),
-            off: off.map(|system| system.name().to_owned()).collect(),
+            off: schedule.off_names(),
             set_up: schedule.set_up_names(),
             components,
         })

@@ -3,7 +3,6 @@
 mod file;
 
 use super::frame_loop::Runtime;
-use crate::collide::Contacts;
 use crate::error::{Error, Kind};
 use crate::schedule::Clock;
 use crate::store::{PutEvents, PutGlobal, Snapshot};
@@ -88,7 +87,7 @@ impl Runtime {
     /// ```
     /// use gerust::prelude::*;
     ///
-    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
     /// struct Tide { metres: f32 }
     ///
     /// fn quay() -> Result<Runtime, Error> {
@@ -177,6 +176,10 @@ impl Runtime {
     /// If the reader fails, or if the file is damaged, of a newer version, or has a component, a global or an event that is not registered
     /// here or that its type cannot read (see [`World::set_component_version`](crate::World::set_component_version)). The runtime is then unchanged. Also if the loaded state
     /// is invalid, for example because a placement is not finite: the runtime then has that state.
+    ///
+    /// # Panics
+    ///
+    /// As [`World::restore`](crate::World::restore).
     pub fn load(&mut self, mut reader: impl Read) -> Result<(), Error> {
         let mut bytes = Vec::new();
         reader.read_to_end(&mut bytes).map_err(|source| {
@@ -193,6 +196,10 @@ impl Runtime {
     /// [`Runtime::load`] from a file.
     ///
     /// # Errors
+    ///
+    /// As [`Runtime::load`].
+    ///
+    /// # Panics
     ///
     /// As [`Runtime::load`].
     pub fn load_file(&mut self, path: impl AsRef<Path>) -> Result<(), Error> {
@@ -225,38 +232,18 @@ impl Runtime {
         let state = file::State::from_bytes(bytes)?;
         let parts = state.into_parts(&self.world)?;
         // Fails without a change; what follows does not fail before all is in place.
+        self.last_kept = None;
         self.world.restore(&parts.snapshot)?;
         self.world.set_global(parts.clock);
         for put in parts.globals {
             put(&mut self.world);
         }
-        for system in self.names_of_switched() {
-            let is_on = !parts.off.contains(&system);
-            self.schedule.set_enabled(&system, is_on)?;
-        }
-        self.schedule.take_as_set_up(&parts.set_up);
-        if let Some((contacts, saved)) = self.contacts_mut().zip(parts.contacts.as_ref()) {
-            contacts.take_settings(saved);
-        }
-        let settled = self.settle();
-        if let Some((contacts, saved)) = self.contacts_mut().zip(parts.contacts) {
-            contacts.put_back(saved);
-        }
-        // Those that were found just now have begun before.
-        self.world.forget_events();
-        for put in parts.events {
-            put(&mut self.world);
-        }
-        settled
-    }
-
-    fn contacts_mut(&mut self) -> Option<&mut Contacts> {
-        self.world.find_global_mut::<Contacts>()
-    }
-
-    fn names_of_switched(&self) -> Vec<String> {
-        let systems = self.schedule.systems();
-        systems.map(|system| system.name().to_owned()).collect()
+        let events = parts.events;
+        self.take_up(&parts.off, &parts.set_up, parts.contacts, |world| {
+            for put in events {
+                put(world);
+            }
+        })
     }
 }
 

@@ -34,6 +34,7 @@ pub(crate) fn install(world: &mut World) -> Result<(), Error> {
     #[cfg(feature = "snapshot")]
     {
         world.register_unless_known::<Transform>("transform")?;
+        world.compare_in_moments::<Transform>();
         world.register_unless_known::<LinkNode>("links")?;
         world.register_unless_known::<MadeFrom>("made-from")?;
         world.before_restore.push(super::links::check_links);

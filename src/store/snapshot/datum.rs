@@ -16,7 +16,7 @@ use std::fmt;
 /// ```
 /// use gerust::Datum;
 ///
-/// #[derive(serde::Serialize, serde::Deserialize)]
+/// #[derive(Clone, serde::Serialize, serde::Deserialize)]
 /// struct Load { tonnes: f64, from: Vec<String> }
 ///
 /// let load = Load { tonnes: 20.5, from: vec![String::from("ship"), String::from("yard")] };

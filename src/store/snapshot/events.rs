@@ -10,7 +10,8 @@ use crate::store::world::World;
 use ciborium::Value;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
-use std::any::{TypeId, type_name};
+use std::any::{Any, TypeId, type_name};
+use std::sync::Arc;
 
 /// The events of a type that an inbox may still ask for.
 #[derive(Serialize, Deserialize, Debug)]
@@ -50,6 +51,8 @@ pub(crate) struct RegisteredEvent {
     type_name: &'static str,
     pub(crate) write: fn(&World, &str) -> Result<SavedEvents, String>,
     pub(crate) read: fn(SavedEvents) -> Result<PutEvents, String>,
+    pub(crate) copy: fn(&World) -> Arc<dyn Any + Send + Sync>,
+    pub(crate) put_copy: fn(&mut World, &(dyn Any + Send + Sync)),
 }
 
 impl World {
@@ -63,7 +66,7 @@ impl World {
     /// # Example
     ///
     /// ```
-    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
     /// struct Docked;
     ///
     /// let mut world = gerust::World::new();
@@ -72,7 +75,7 @@ impl World {
     /// assert!(world.register_event::<u8>("docked").is_err());
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn register_event<E: Component + Serialize + DeserializeOwned>(
+    pub fn register_event<E: Component + Clone + Serialize + DeserializeOwned>(
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
@@ -94,6 +97,15 @@ impl World {
                 type_name: type_name::<E>(),
                 write: write::<E>,
                 read: read::<E>,
+                copy: |world| {
+                    let channel = world.find_global::<Channel<E>>();
+                    Arc::new(channel.map(|channel| channel.copied()))
+                },
+                put_copy: |world, copy| {
+                    if let Some(copy) = copy.downcast_ref::<Option<CopiedEvents<E>>>() {
+                        put_copy(world, copy.as_ref());
+                    }
+                },
             });
         }
         Ok(())
@@ -104,7 +116,9 @@ impl World {
     /// # Errors
     ///
     /// If another type has the name.
-    pub(crate) fn register_event_unless_known<E: Component + Serialize + DeserializeOwned>(
+    pub(crate) fn register_event_unless_known<
+        E: Component + Clone + Serialize + DeserializeOwned,
+    >(
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
@@ -164,4 +178,17 @@ fn read<E: Component + DeserializeOwned>(saved: SavedEvents) -> Result<PutEvents
     Ok(Box::new(move |world| {
         channel::<E>(world).put_back(events, saved.first, saved.frame_start, &saved.inboxes);
     }))
+}
+
+/// The events of a type in memory: the first number, that of the current frame, the events, and how far inboxes have read.
+pub(crate) type CopiedEvents<E> = (u64, u64, Vec<E>, Vec<(String, u32, u64)>);
+
+fn put_copy<E: Component + Clone>(world: &mut World, copy: Option<&CopiedEvents<E>>) {
+    let (first, frame_start, events, inboxes) = match copy {
+        Some((first, frame_start, events, inboxes)) => {
+            (*first, *frame_start, events.clone(), &inboxes[..])
+        }
+        None => (0, 0, Vec::new(), &[][..]),
+    };
+    channel::<E>(world).put_back(events, first, frame_start, inboxes);
 }

@@ -7,7 +7,8 @@ use crate::store::component::{Component, short_name};
 use crate::store::world::World;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-use std::any::{TypeId, type_name};
+use std::any::{Any, TypeId, type_name};
+use std::sync::Arc;
 
 /// Puts a value that was read into a world.
 pub(crate) type PutGlobal = Box<dyn FnOnce(&mut World)>;
@@ -24,10 +25,13 @@ pub(crate) struct RegisteredGlobal {
     /// `None` if the world has none.
     pub(crate) write: fn(&World) -> Option<Written>,
     pub(crate) read: fn(&[u8]) -> Result<PutGlobal, String>,
+    /// `None` if the world has none.
+    pub(crate) copy: fn(&World) -> Option<Arc<dyn Any + Send + Sync>>,
+    pub(crate) put_copy: fn(&mut World, &(dyn Any + Send + Sync)),
 }
 
 impl World {
-    /// Gives a global type a name and lets [`Runtime::save`](crate::Runtime::save) take it in. Registering it again under the same
+    /// Gives a global type a name and lets [`Runtime::save`](crate::Runtime::save) and moments take it in. Registering it again under the same
     /// name changes nothing. The runtime has registered its own settings, such as `gravity` and `layers`.
     ///
     /// # Errors
@@ -37,7 +41,7 @@ impl World {
     /// # Example
     ///
     /// ```
-    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
     /// struct Tide(f32);
     ///
     /// let mut world = gerust::World::new();
@@ -46,7 +50,7 @@ impl World {
     /// assert!(world.register_global::<Tide>("water").is_err());
     /// # Ok::<(), gerust::Error>(())
     /// ```
-    pub fn register_global<T: Component + Serialize + DeserializeOwned>(
+    pub fn register_global<T: Component + Clone + Serialize + DeserializeOwned>(
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
@@ -71,6 +75,12 @@ impl World {
                     let value: T = exact::read(bytes)?;
                     Ok(Box::new(|world| drop(world.set_global(value))))
                 },
+                copy: |world| Some(Arc::new(T::clone(&*world.find_global::<T>()?))),
+                put_copy: |world, value| {
+                    if let Some(value) = value.downcast_ref::<T>() {
+                        drop(world.set_global(value.clone()));
+                    }
+                },
             });
         }
         Ok(())
@@ -81,7 +91,9 @@ impl World {
     /// # Errors
     ///
     /// If another type has the name.
-    pub(crate) fn register_global_unless_known<T: Component + Serialize + DeserializeOwned>(
+    pub(crate) fn register_global_unless_known<
+        T: Component + Clone + Serialize + DeserializeOwned,
+    >(
         &mut self,
         name: &str,
     ) -> Result<(), Error> {

@@ -15,7 +15,7 @@ use std::sync::Arc;
 /// use gerust::prelude::*;
 /// use gerust::store::Snapshot;
 ///
-/// #[derive(serde::Serialize, serde::Deserialize)]
+/// #[derive(Clone, serde::Serialize, serde::Deserialize)]
 /// struct Load(f32);
 ///
 /// let mut world = World::new();

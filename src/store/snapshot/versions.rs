@@ -43,7 +43,7 @@ impl World {
     /// ```
     /// use gerust::{Datum, Error, Runtime};
     ///
-    /// #[derive(serde::Serialize, serde::Deserialize)]
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
     /// struct Load { kilograms: f64 }
     ///
     /// let mut runtime = Runtime::new();

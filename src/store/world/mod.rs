@@ -7,6 +7,8 @@ mod look_up;
 mod spawn;
 
 pub use look_up::Borrowed;
+#[cfg(feature = "snapshot")]
+pub(crate) use spawn::row_number;
 
 use crate::store::component::ComponentTypes;
 use crate::store::component_set::ComponentSetPlans;

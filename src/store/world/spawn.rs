@@ -313,7 +313,7 @@ impl World {
 
 /// The number of the next row of a table with this many.
 #[inline]
-pub(super) fn row_number(rows: usize) -> u32 {
+pub(crate) fn row_number(rows: usize) -> u32 {
     u32::try_from(rows).expect("a table holds fewer than 2^32 rows")
 }
 
