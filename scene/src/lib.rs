@@ -81,7 +81,9 @@ pub use gltf::scene_of_nodes;
 pub use limits::Limit;
 pub use loading::LoadedFrom;
 pub use read::{Parameters, SceneFiles};
-pub use recording::{Damage, Playback, Recording, RecordingError, RecordingWriter, ResumeError};
+pub use recording::{
+    Damage, Playback, Recorder, Recording, RecordingError, RecordingWriter, ResumeError,
+};
 pub use registry::Registry;
 pub use report::{Leftovers, Outcome, Remedy, Report};
 pub use run::SceneRun;
@@ -109,6 +111,11 @@ use debug_as_message;
 #[cfg(doctest)]
 #[doc = include_str!("../../README.md")]
 struct Readme;
+
+/// Compiles and runs the code of the page on programs with a loop of their own.
+#[cfg(doctest)]
+#[doc = include_str!("../../docs/embedding.md")]
+struct Embedding;
 
 /// The pages of the guide, so that their code is compiled and run.
 #[cfg(all(doctest, feature = "proptest"))]

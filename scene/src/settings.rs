@@ -4,6 +4,7 @@ use super::limits::{Limit, Limits};
 use gerust::Error;
 use gerust::collide::{Contacts, Dimensions, Gravity, Layer, Layers, Solver};
 use gerust::runtime::Runtime;
+use gerust::schedule::Clock;
 use gerust::store::{MostEntities, World};
 use glam::Vec3;
 use serde::{Deserialize, Serialize};
@@ -32,7 +33,44 @@ pub(super) struct Settings {
     pub(super) parted: Vec<String>,
 }
 
+impl Default for Settings {
+    fn default() -> Self {
+        Self {
+            step: 1.0 / 60.0,
+            gravity: None,
+            is_flat: false,
+            iterations: None,
+            limits: Limits::default(),
+            margin: None,
+            seed: None,
+            layers: Vec::new(),
+            parted: Vec::new(),
+        }
+    }
+}
+
 impl Settings {
+    /// Those of a world in which no scene runs.
+    pub(super) fn of(world: &World) -> Self {
+        let own = Self {
+            step: world
+                .find_global::<Clock>()
+                .map_or(1.0 / 60.0, |clock| clock.step()),
+            gravity: world.find_global::<Gravity>().map(|gravity| gravity.0),
+            is_flat: world
+                .find_global::<Dimensions>()
+                .is_some_and(|dimensions| *dimensions == Dimensions::Two),
+            iterations: world
+                .find_global::<Solver>()
+                .map(|solver| solver.iterations),
+            margin: world
+                .find_global::<Contacts>()
+                .map(|contacts| contacts.margin()),
+            ..Self::default()
+        };
+        own.with_layers_of(world)
+    }
+
     pub(super) fn apply(&self, runtime: &mut Runtime) -> Result<(), Error> {
         runtime.set_step_seconds(self.step)?;
         if let Some(seed) = self.seed {

@@ -84,7 +84,18 @@ impl Clock {
         self.since = (0, Seconds::default());
     }
 
-    pub(crate) fn step(&self) -> f64 {
+    /// How much scene time a frame takes, in seconds, as it was set.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.set_step_seconds(0.1)?;
+    /// assert_eq!(runtime.world().global::<gerust::Clock>()?.step(), 0.1);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    #[must_use]
+    pub fn step(&self) -> f64 {
         self.step
     }
 

@@ -367,7 +367,7 @@ impl World {
             return Err(Error::from(taken));
         }
         let known = &mut self.types.get_mut(id).registered;
-        // What was said of the type after it was registered stays.
+        // The version and the comparison that were set after the first registration stay.
         *known = Some(match known.take() {
             Some(known) => Registered {
                 shape: known.shape,

@@ -162,7 +162,7 @@ const CASES: u32 = if cfg!(feature = "stress") { 256 } else { 40 };
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(CASES))]
 
-    /// Whatever is done in between, a moment leads back to the world of which it was kept, and ids continue as they did.
+    /// After any changes, a moment leads back to the world of which it was kept, and ids continue as they did.
     #[test]
     fn a_moment_holds_exactly_what_was_there(steps in proptest::collection::vec(step(), 1..120)) {
         let mut runtime = Runtime::new();

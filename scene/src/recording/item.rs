@@ -38,8 +38,27 @@ pub(super) struct Header {
     /// The scene file, as it was named.
     pub(super) scene: String,
     pub(super) parameters: BTreeMap<String, String>,
+    /// 0 if no scene says so.
     pub(super) frames: u64,
+    /// The number that frame 0 of the recording had in the recorded runtime.
+    #[serde(default, skip_serializing_if = "is_default")]
+    pub(super) first: u64,
     pub(super) settings: Settings,
+}
+
+impl Default for Header {
+    fn default() -> Self {
+        Self {
+            format: FORMAT.to_owned(),
+            version: VERSION,
+            title: String::new(),
+            scene: String::new(),
+            parameters: BTreeMap::new(),
+            frames: 0,
+            first: 0,
+            settings: Settings::default(),
+        }
+    }
 }
 
 /// How the run ended.

@@ -3,10 +3,12 @@
 mod change;
 mod item;
 mod playback;
+mod recorder;
 mod resume;
 mod write;
 
 pub use playback::Playback;
+pub use recorder::Recorder;
 pub use resume::ResumeError;
 pub use write::RecordingWriter;
 
@@ -323,10 +325,16 @@ impl Recording {
         self.header.settings.step
     }
 
-    /// How many frames the scene was to run.
+    /// How many frames the scene was to run; 0 for a recording by a [`Recorder`].
     #[must_use]
     pub fn planned_frames(&self) -> u64 {
         self.header.frames
+    }
+
+    /// The number that frame 0 of the recording had in the runtime; 0 unless a [`Recorder`] began later.
+    #[must_use]
+    pub fn first_frame(&self) -> u64 {
+        self.header.first
     }
 
     /// The last frame that can be read. Frame 0 is the state as loaded.
@@ -373,6 +381,32 @@ impl Recording {
                 named.map(move |event| (name.clone(), datum_of(&event)))
             })
             .collect())
+    }
+
+    /// The control inputs of a frame that are not at rest, each with its name and value, by name.
+    ///
+    /// # Errors
+    ///
+    /// If there is no such frame.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::runtime::Controls;
+    /// use gerust_scene::{Recorder, Recording, Registry};
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let mut recorder = Recorder::of(Vec::new(), "a crane", &runtime, &Registry::standard())?;
+    /// runtime.world_mut().ensure_global::<Controls>().set("hoist", 0.5);
+    /// runtime.run_frames(1)?;
+    /// recorder.note(&runtime)?;
+    /// let recording = Recording::from_bytes(recorder.finish()?, "crane.rec")?;
+    /// assert_eq!(recording.controls(1)?, [(String::from("hoist"), 0.5)]);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn controls(&self, frame: u64) -> Result<Vec<(String, f32)>, RecordingError> {
+        Ok(self.happened(frame)?.controls.into_iter().collect())
     }
 
     /// Begins to look at frames.

@@ -127,7 +127,7 @@ impl Playback<'_> {
         self.recording().header.settings.restore(runtime)?;
         registry.enroll(runtime.world_mut())?;
         runtime.world_mut().restore(self.go_to(frame)?)?;
-        runtime.set_frame(frame);
+        runtime.set_frame(self.recording().first_frame() + frame);
         runtime.settle()?;
         Ok(())
     }

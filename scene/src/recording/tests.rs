@@ -204,23 +204,9 @@ fn what_comes_from_the_future_or_is_something_else_is_refused() {
     assert!(told(lone_end).contains("does not begin with the header"));
     let header = |version| {
         Item::Header(Box::new(Header {
-            format: FORMAT.to_owned(),
             version,
-            title: String::new(),
-            scene: String::new(),
-            parameters: std::collections::BTreeMap::new(),
             frames: 1,
-            settings: crate::settings::Settings {
-                step: 0.1,
-                gravity: None,
-                is_flat: false,
-                iterations: None,
-                limits: Default::default(),
-                margin: None,
-                seed: None,
-                layers: Vec::new(),
-                parted: Vec::new(),
-            },
+            ..Header::default()
         }))
     };
     let newer = wrapped(&header(VERSION + 1), 0);

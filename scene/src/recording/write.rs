@@ -1,8 +1,9 @@
 //! Writing runs down.
 
 use super::change::{change, key_frame};
-use super::item::{End, FORMAT, FrameItem, Happened, Header, Item, VERSION, wrapped};
+use super::item::{End, FrameItem, Happened, Header, Item, wrapped};
 use crate::run::SceneRun;
+use gerust::Error;
 use gerust::store::Snapshot;
 use std::io::{self, Write};
 
@@ -10,19 +11,13 @@ use std::io::{self, Write};
 /// quarter to the file at most.
 const KEY_EVERY: usize = 4;
 
-/// Writes a run down, frame by frame; see [`Recording`](super::Recording) for an example.
+/// Writes a run down, frame by frame; see [`Recording`](super::Recording) for an example. A [`Recorder`](super::Recorder) records a
+/// runtime without a scene.
 ///
 /// A frame is written as its changes, field by field, with the digest of the whole world; from time to time as a key frame with
 /// the whole world. It costs a snapshot of the world for each frame.
 pub struct RecordingWriter<W> {
-    to: W,
-    before: Snapshot,
-    /// Bytes of the last key frame, and of what has followed it.
-    key_bytes: usize,
-    since_key: usize,
-    next: u64,
-    /// The checksum of the last item.
-    check: u64,
+    frames: Frames<W>,
 }
 
 impl<W: Write> RecordingWriter<W> {
@@ -31,12 +26,10 @@ impl<W: Write> RecordingWriter<W> {
     /// # Errors
     ///
     /// If it cannot be written.
-    pub fn begin(mut to: W, run: &SceneRun<'_>) -> io::Result<Self> {
+    pub fn begin(to: W, run: &SceneRun<'_>) -> io::Result<Self> {
         let scene = run.scene();
         let parameters = scene.parameters().iter();
         let header = Header {
-            format: FORMAT.to_owned(),
-            version: VERSION,
             title: scene.title().to_owned(),
             scene: scene.path().display().to_string(),
             parameters: parameters
@@ -44,16 +37,10 @@ impl<W: Write> RecordingWriter<W> {
                 .collect(),
             frames: scene.frames(),
             settings: scene.settings.with_layers_of(run.runtime().world()),
+            ..Header::default()
         };
-        let (bytes, check) = wrapped(&Item::Header(Box::new(header)), 0);
-        to.write_all(&bytes)?;
         let mut writer = Self {
-            to,
-            before: Snapshot::default(),
-            key_bytes: 0,
-            since_key: 0,
-            next: 0,
-            check,
+            frames: Frames::begin(to, header)?,
         };
         writer.note(run)?;
         Ok(writer)
@@ -65,18 +52,75 @@ impl<W: Write> RecordingWriter<W> {
     ///
     /// If it cannot be written, if a component cannot be serialized, or if it is not the frame after the last one.
     pub fn note(&mut self, run: &SceneRun<'_>) -> io::Result<()> {
-        if run.frame() != self.next {
-            return Err(io::Error::new(
-                io::ErrorKind::InvalidInput,
-                format!(
-                    "frame {} was noted where frame {} was due; note each frame once",
-                    run.frame(),
-                    self.next
-                ),
-            ));
+        if run.frame() != self.frames.next {
+            return Err(out_of_turn(run.frame(), self.frames.next));
         }
-        let now = run.runtime().world().snapshot();
-        let now = now.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
+        let now = run.runtime().world().snapshot().map_err(not_written)?;
+        self.frames.write(now, Happened::of(run))
+    }
+
+    /// Records the end of the run.
+    ///
+    /// # Errors
+    ///
+    /// If it cannot be written.
+    pub fn finish(self, run: &SceneRun<'_>) -> io::Result<W> {
+        let report = run.report();
+        let failed = report.failures().count() as u64;
+        let held = report.outcomes().len() as u64 - failed;
+        self.frames.finish(held, failed)
+    }
+}
+
+impl<W> std::fmt::Debug for RecordingWriter<W> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("RecordingWriter")
+            .field("next", &self.frames.next)
+            .finish_non_exhaustive()
+    }
+}
+
+pub(super) fn out_of_turn(frame: u64, due: u64) -> io::Error {
+    io::Error::new(
+        io::ErrorKind::InvalidInput,
+        format!("frame {frame} was noted where frame {due} was due; note each frame once"),
+    )
+}
+
+pub(super) fn not_written(error: Error) -> io::Error {
+    io::Error::new(io::ErrorKind::InvalidData, error)
+}
+
+/// The frames of a recording that is being written.
+pub(super) struct Frames<W> {
+    to: W,
+    before: Snapshot,
+    /// Bytes of the last key frame, and of what has followed it.
+    key_bytes: usize,
+    since_key: usize,
+    /// The number of the next frame.
+    next: u64,
+    /// The checksum of the last item.
+    check: u64,
+}
+
+impl<W: Write> Frames<W> {
+    /// Writes the header.
+    pub(super) fn begin(mut to: W, header: Header) -> io::Result<Self> {
+        let (bytes, check) = wrapped(&Item::Header(Box::new(header)), 0);
+        to.write_all(&bytes)?;
+        Ok(Self {
+            to,
+            before: Snapshot::default(),
+            key_bytes: 0,
+            since_key: 0,
+            next: 0,
+            check,
+        })
+    }
+
+    /// Writes a frame.
+    pub(super) fn write(&mut self, now: Snapshot, happened: Happened) -> io::Result<()> {
         let is_key = self.next == 0 || self.since_key >= KEY_EVERY * self.key_bytes;
         let item = match is_key {
             true => key_frame(&now),
@@ -85,7 +129,7 @@ impl<W: Write> RecordingWriter<W> {
         let item = Item::Frame(Box::new(FrameItem {
             frame: self.next,
             digest: now.digest(),
-            happened: Happened::of(run),
+            happened,
             ..item
         }));
         let (bytes, check) = wrapped(&item, self.check);
@@ -100,26 +144,11 @@ impl<W: Write> RecordingWriter<W> {
         Ok(())
     }
 
-    /// Records the end of the run.
-    ///
-    /// # Errors
-    ///
-    /// If it cannot be written.
-    pub fn finish(mut self, run: &SceneRun<'_>) -> io::Result<W> {
-        let report = run.report();
-        let failed = report.failures().count() as u64;
-        let held = report.outcomes().len() as u64 - failed;
+    /// Writes the end.
+    pub(super) fn finish(mut self, held: u64, failed: u64) -> io::Result<W> {
         let end = Item::End(End { held, failed });
         self.to.write_all(&wrapped(&end, self.check).0)?;
         self.to.flush()?;
         Ok(self.to)
-    }
-}
-
-impl<W> std::fmt::Debug for RecordingWriter<W> {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("RecordingWriter")
-            .field("next", &self.next)
-            .finish_non_exhaustive()
     }
 }

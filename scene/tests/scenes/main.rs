@@ -17,6 +17,7 @@ mod limits;
 mod nodes;
 mod parameters;
 mod quay;
+mod recorder;
 mod resume;
 mod rules;
 mod shipped;

@@ -226,7 +226,15 @@ impl Contacts {
         self.margin = metres.max(0.0);
     }
 
-    pub(super) fn margin(&self) -> f32 {
+    /// How far apart boxes may be and still touch, in metres.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// assert_eq!(gerust::Contacts::default().margin(), 0.001);
+    /// ```
+    #[must_use]
+    pub fn margin(&self) -> f32 {
         self.margin
     }
 
