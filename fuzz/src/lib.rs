@@ -2,8 +2,10 @@
 
 use gerust::gltf::{NodeTree, export};
 use gerust::profile::RecordedProfile;
-use gerust_scene::{Limit, Recording, RecordingWriter, Registry, Scene, SceneError, scene_of_nodes};
 use gerust::{Runtime, StandardKit};
+use gerust_scene::{
+    Limit, Recording, RecordingWriter, Registry, Scene, SceneError, scene_of_nodes,
+};
 
 /// Frames that a scene runs at most: enough for a cue, a rule and a contact.
 const FRAMES: u64 = 12;
@@ -142,5 +144,68 @@ pub fn profile(bytes: &[u8]) {
         let text = String::from_utf8(written).expect("JSON is text");
         let again = RecordedProfile::read(&text).expect("what was written can be read");
         assert_eq!(again.frames(), profile.frames());
+    }
+}
+
+/// Steps of the yard whose saved state is changed.
+const SETTLED: u64 = 40;
+
+/// A state that was saved: a pile of crates on a floor, under a link, with a route and events in flight.
+fn saved() -> Vec<u8> {
+    use gerust::prelude::*;
+    use gerust::runtime::Route;
+
+    let mut runtime = runtime();
+    let cube = |half: Vec3| Collider::solid(Aabb::from_center(Vec3::ZERO, half));
+    let world = runtime.world_mut();
+    let floor = (
+        Name::new("quay"),
+        Transform::default(),
+        cube(Vec3::new(9.0, 0.5, 9.0)),
+    );
+    world.spawn(floor);
+    for i in 0..4_u8 {
+        let place = Transform::at(0.2 * f32::from(i), 1.1 + 1.2 * f32::from(i), 0.0);
+        world.spawn((place, cube(Vec3::splat(0.5)), Body::dynamic()));
+    }
+    let rail = world.spawn((
+        Transform::at(5.0, 0.0, 0.0),
+        Route::new(vec![Vec3::X, Vec3::Z], 2.0),
+    ));
+    let hook = world.spawn((Transform::at(0.0, 3.0, 0.0),));
+    world.link(hook, rail).expect("both live");
+    runtime.run_frames(SETTLED).expect("nothing fails");
+    let mut file = Vec::new();
+    runtime.save(&mut file).expect("memory takes all");
+    file
+}
+
+/// Bytes, and changes to a saved state, are refused without a change, or give a runtime that runs and can be saved and loaded again.
+/// The input is a list of changes of three bytes: a place (two bytes) and the byte to put there.
+pub fn save(bytes: &[u8]) {
+    use std::sync::OnceLock;
+    static SAVED: OnceLock<Vec<u8>> = OnceLock::new();
+
+    let mut changed = SAVED.get_or_init(saved).clone();
+    for change in bytes.chunks_exact(3) {
+        let place = usize::from(u16::from_le_bytes([change[0], change[1]]));
+        let place = place % changed.len();
+        changed[place] = change[2];
+    }
+    for file in [bytes, &changed[..]] {
+        let mut runtime = runtime();
+        if runtime.load(file).is_err() {
+            continue;
+        }
+        let mut again = Vec::new();
+        runtime
+            .save(&mut again)
+            .expect("what was loaded can be written");
+        let mut other = self::runtime();
+        other
+            .load(&again[..])
+            .expect("what was written can be loaded");
+        // Values that are allowed may still fail in a frame, for example a speed beyond all limits.
+        let _ = runtime.run_frames(2);
     }
 }

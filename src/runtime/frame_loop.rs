@@ -60,6 +60,30 @@ impl Default for Runtime {
 
 impl Runtime {
     /// A runtime with the built-in systems: bodies move, hierarchies are placed, contacts are found.
+    ///
+    /// # Example
+    ///
+    /// The names by which systems of your own are ordered against them:
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let runtime = Runtime::new();
+    /// let names: Vec<_> = runtime.schedule().systems().map(|system| (system.phase(), system.name())).collect();
+    /// assert_eq!(
+    ///     names,
+    ///     [
+    ///         (Phase::Move, "move: place without links"),
+    ///         (Phase::Move, "move: place linked"),
+    ///         (Phase::Move, "move: boxes"),
+    ///         (Phase::Move, "move: bodies"),
+    ///         (Phase::Place, "place: without links"),
+    ///         (Phase::Place, "place: linked"),
+    ///         (Phase::Touch, "touch: boxes"),
+    ///         (Phase::Touch, "touch: contacts"),
+    ///     ]
+    /// );
+    /// ```
     #[must_use]
     pub fn new() -> Self {
         let mut runtime = Self::bare();

@@ -137,7 +137,9 @@ impl State {
             .as_integer()
             .and_then(|sum| u64::try_from(sum).ok());
         let state = state.into_bytes().map_err(|_| no_save())?;
-        if !rest.is_empty() || checksum != Some(xxh3_64(&state)) {
+        // A fuzzer does not guess checksums, but it must reach the code behind them.
+        let is_right = checksum == Some(xxh3_64(&state)) || cfg!(fuzzing);
+        if !rest.is_empty() || !is_right {
             return Err(refuse("the file is damaged; save it again"));
         }
         ciborium::from_reader(&state[..])

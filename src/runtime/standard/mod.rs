@@ -121,6 +121,38 @@ pub struct Earlier(pub WorldTransform);
 
 /// The systems behind [`Velocity`], [`Spin`], [`Lifetime`], [`Route`], [`Follow`], [`FollowNamed`], [`Steered`], [`Machine`], [`Rangefinder`],
 /// [`Wear`] and [`Earlier`], and, with the feature `chance`, `Spawner`. Globals that these need are there from then on.
+///
+/// # Example
+///
+/// The names by which systems of your own are ordered against them:
+///
+/// ```
+/// use gerust::prelude::*;
+///
+/// let mut runtime = Runtime::bare();
+/// runtime.add_kit(StandardKit)?;
+/// let mut names: Vec<&str> = runtime.schedule().systems().map(|system| system.name()).collect();
+/// names.retain(|name| *name != "standard: spawn"); // It comes with the feature `chance`.
+/// names.sort_unstable();
+/// assert_eq!(
+///     names,
+///     [
+///         "standard: age",
+///         "standard: drift",
+///         "standard: find who to follow",
+///         "standard: follow",
+///         "standard: follow with solid boxes",
+///         "standard: measure ranges",
+///         "standard: remember",
+///         "standard: spin",
+///         "standard: steer",
+///         "standard: switch states",
+///         "standard: travel",
+///         "standard: wear",
+///     ]
+/// );
+/// # Ok::<(), gerust::Error>(())
+/// ```
 #[derive(Clone, Copy, Debug, Default)]
 pub struct StandardKit;
 
