@@ -33,6 +33,37 @@ fn frames_that_run_again_go_the_same_way() {
     assert_eq!(end(&mut runtime, LAST), wanted);
 }
 
+/// More threads than cores: the same state, kept, saved and put back.
+#[cfg(feature = "parallel")]
+#[test]
+fn threads_change_nothing_about_the_state() {
+    let wanted = end(&mut started(), 100);
+    for threads in [2, 8] {
+        let threaded = |mut runtime: Runtime| {
+            runtime.set_threads(threads).expect("they can be started");
+            runtime.set_serial_below(std::time::Duration::ZERO);
+            runtime
+        };
+        let mut runtime = threaded(started());
+        runtime.run_frames(60).expect("nothing fails");
+        let moment = runtime.keep();
+        let mut file = Vec::new();
+        runtime.save(&mut file).expect("everything can be written");
+        assert_eq!(end(&mut runtime, 100), wanted, "{threads} threads");
+        runtime.go_back(&moment).expect("it is its own");
+        assert_eq!(
+            end(&mut runtime, 100),
+            wanted,
+            "{threads} threads, gone back"
+        );
+        let mut other = threaded(program());
+        other
+            .load(&file[..])
+            .expect("it was saved by the same program");
+        assert_eq!(end(&mut other, 100), wanted, "{threads} threads, loaded");
+    }
+}
+
 #[test]
 fn a_ring_keeps_the_last_moments() {
     let mut runtime = started();
