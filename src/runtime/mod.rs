@@ -11,6 +11,7 @@ mod pacing;
 #[cfg(feature = "snapshot")]
 mod save;
 mod standard;
+mod systems;
 mod without_effect;
 
 pub use controls::{ControlIter, Controls};

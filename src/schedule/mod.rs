@@ -22,6 +22,7 @@ mod registered;
 mod remove;
 mod rules;
 mod seams;
+mod switches;
 mod system;
 mod tally;
 

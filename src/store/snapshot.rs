@@ -3,7 +3,7 @@
 use super::access::short_type;
 use super::component::{Component, short_name};
 use super::entity::{Entities, Entity};
-use super::moment::{ChunkFunctions, SameBits};
+use super::moment::ChunkFunctions;
 use super::world::World;
 use crate::error::{Error, Kind};
 use serde::Serialize;
@@ -338,14 +338,6 @@ impl World {
         match self.types.get(id).registered {
             Some(_) => Ok(()),
             None => self.register_component::<T>(name),
-        }
-    }
-
-    /// Lets moments compare the values of a registered type with those before.
-    pub(crate) fn compare_in_moments<T: Component + Clone + SameBits>(&mut self) {
-        let id = self.types.id_or_register::<T>();
-        if let Some(registered) = &mut self.types.get_mut(id).registered {
-            registered.chunks = ChunkFunctions::of_comparable::<T>();
         }
     }
 

@@ -2,7 +2,7 @@
 
 mod chunk;
 
-use super::component::ComponentId;
+use super::component::{Component, ComponentId};
 use super::entity::{Entity, IdSequence, Location, TableId};
 use super::table::{Table, complete_with_companions};
 use super::world::World;
@@ -167,6 +167,14 @@ impl World {
         types
             .filter(|&id| self.types.get(id).registered.is_some())
             .collect()
+    }
+
+    /// Lets moments compare the values of a registered type with those before.
+    pub(crate) fn compare_in_moments<T: Component + Clone + SameBits>(&mut self) {
+        let id = self.types.id_or_register::<T>();
+        if let Some(registered) = &mut self.types.get_mut(id).registered {
+            registered.chunks = ChunkFunctions::of_comparable::<T>();
+        }
     }
 
     /// Puts a copy of this world in place of what is there. Returns whether it is a copy of this world; if not, nothing is changed.
