@@ -20,7 +20,7 @@ use toml::Spanned;
 
 /// A described component that scene files give field by field.
 pub(crate) trait Part: Described {
-    /// What fields have that no file gives.
+    /// The component whose values count where no file gives any.
     fn fresh() -> Self;
 }
 
@@ -315,12 +315,12 @@ impl<'de, K: de::DeserializeSeed<'de>, T: Described> de::DeserializeSeed<'de> fo
 /// The keys that a struct reads.
 fn keys_of<'de, X: Deserialize<'de>>() -> &'static [&'static str] {
     let mut keys: &'static [&'static str] = &[];
-    // It asks for the struct, hears of its keys, and fails.
+    // The struct passes its keys to the deserializer, which then fails.
     let _ = X::deserialize(KeyLister(&mut keys));
     keys
 }
 
-/// Takes down which keys a struct asks for, instead of reading it.
+/// Records the keys of a struct instead of reading it.
 struct KeyLister<'k>(&'k mut &'static [&'static str]);
 
 impl<'de> Deserializer<'de> for KeyLister<'_> {

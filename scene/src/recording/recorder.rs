@@ -1,11 +1,12 @@
 //! Recording a runtime that runs no scene.
 
 use super::item::{Happened, Header};
-use super::write::{Frames, not_written};
+use super::resume::off_of;
+use super::write::{Frames, not_written, out_of_turn};
 use crate::registry::Registry;
 use crate::settings::Settings;
 use gerust::collide::{Contact, ContactState};
-use gerust::runtime::{Advance, Controls, Runtime};
+use gerust::runtime::{Advance, Runtime};
 use gerust::schedule::{Clock, Phase, Seams};
 use gerust::store::World;
 use gerust::{Error, ErrorKind};
@@ -93,7 +94,8 @@ impl<W: Write> Recorder<W> {
         self.note_world(runtime.world(), off_of(runtime))
     }
 
-    /// Advances a runtime by an amount of real time, as [`Runtime::advance`] does, and records each frame that runs.
+    /// Advances a runtime by an amount of real time, as [`Runtime::advance`] does, and records each frame that runs, also one that
+    /// fails.
     ///
     /// # Errors
     ///
@@ -112,6 +114,10 @@ impl<W: Write> Recorder<W> {
         });
         let advance = runtime.advance_with(elapsed, &mut seams);
         drop(seams);
+        // A frame that failed before its last phase is part of the recording as well: it is the one to look at.
+        if noted.is_ok() && advance.is_err() && frame_of(runtime.world()) == self.due {
+            noted = self.note(runtime);
+        }
         let advance = advance?;
         noted.map_err(|error| Error::new(ErrorKind::Io, error))?;
         Ok(advance)
@@ -129,7 +135,7 @@ impl<W: Write> Recorder<W> {
     fn note_world(&mut self, world: &World, off: Vec<String>) -> io::Result<()> {
         let frame = frame_of(world);
         if frame != self.due {
-            return Err(super::write::out_of_turn(frame, self.due));
+            return Err(out_of_turn(frame, self.due));
         }
         let now = world.snapshot().map_err(not_written)?;
         let happened = self.happened(world, off);
@@ -139,16 +145,7 @@ impl<W: Write> Recorder<W> {
     }
 
     fn happened(&mut self, world: &World, off: Vec<String>) -> Happened {
-        let mut happened = Happened {
-            off,
-            ..Happened::default()
-        };
-        if let Some(controls) = world.find_global::<Controls>() {
-            let moved = controls.iter().filter(|(_, value)| *value != 0.0);
-            happened.controls = moved
-                .map(|(name, value)| (name.to_owned(), value))
-                .collect();
-        }
+        let mut happened = Happened::of_world(world, off);
         let contacts = world.posted::<Contact>().into_iter();
         let begun = contacts.filter(|contact| contact.state == ContactState::Began);
         happened.begun = begun
@@ -177,12 +174,6 @@ fn frame_of(world: &World) -> u64 {
     world
         .find_global::<Clock>()
         .map_or(0, |clock| clock.frame())
-}
-
-fn off_of(runtime: &Runtime) -> Vec<String> {
-    let systems = runtime.schedule().systems();
-    let off = systems.filter(|system| !system.is_enabled());
-    off.map(|system| system.name().to_owned()).collect()
 }
 
 impl<W> fmt::Debug for Recorder<W> {

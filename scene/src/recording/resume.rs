@@ -9,30 +9,40 @@ use crate::registry::Registry;
 use crate::run::SceneRun;
 use gerust::Error;
 use gerust::runtime::{Controls, Runtime};
-use gerust::store::Entity;
+use gerust::store::{Entity, World};
+
+/// The names of the systems that are switched off.
+pub(super) fn off_of(runtime: &Runtime) -> Vec<String> {
+    let systems = runtime.schedule().systems();
+    let off = systems.filter(|system| !system.is_enabled());
+    off.map(|system| system.name().to_owned()).collect()
+}
 
 impl Happened {
+    /// The part of the last frame that needs no scene.
+    pub(super) fn of_world(world: &World, off: Vec<String>) -> Self {
+        let mut happened = Self {
+            off,
+            ..Self::default()
+        };
+        if let Some(controls) = world.find_global::<Controls>() {
+            let moved = controls.iter().filter(|(_, value)| *value != 0.0);
+            happened.controls = moved
+                .map(|(name, value)| (name.to_owned(), value))
+                .collect();
+        }
+        happened
+    }
+
     /// The events of the last frame.
     pub(super) fn of(run: &SceneRun<'_>) -> Self {
         let runtime = run.runtime();
         let world = runtime.world();
         let registry = &run.scene().registry;
         let mut happened = Self {
-            off: runtime
-                .schedule()
-                .systems()
-                .filter(|system| !system.is_enabled())
-                .map(|system| system.name().to_owned())
-                .collect(),
             rules: run.rule_states().collect(),
-            ..Self::default()
+            ..Self::of_world(world, off_of(runtime))
         };
-        if let Ok(controls) = world.global::<Controls>() {
-            let moved = controls.iter().filter(|(_, value)| *value != 0.0);
-            happened.controls = moved
-                .map(|(name, value)| (name.to_owned(), value))
-                .collect();
-        }
         if let Ok(happenings) = world.global::<EventLog>() {
             let pairs = happenings.begun.iter();
             happened.begun = pairs.map(|pair| pair.map(Into::into)).collect();

@@ -199,3 +199,40 @@ fn frames_out_of_turn_and_full_disks_are_errors() {
         (ErrorKind::Io, "no space")
     );
 }
+
+/// The frame that failed is recorded, and so are those after it.
+#[test]
+fn a_frame_that_fails_is_recorded() {
+    let mut runtime = program();
+    let faulty = System::named("faulty")
+        .takes::<Global<Clock>>()
+        .tries(|clock| match clock.frame() {
+            3 => Err("no fuel".into()),
+            _ => Ok(()),
+        });
+    runtime.add_system(faulty).expect("the name is free");
+    let registry = Registry::standard();
+    let mut recorder =
+        Recorder::of(Vec::new(), "t", &runtime, &registry).expect("memory does not fail");
+    let mut failed = Vec::new();
+    for _ in 0..8 {
+        if recorder
+            .advance(&mut runtime, Duration::from_secs_f64(1.0 / 60.0))
+            .is_err()
+        {
+            failed.push(
+                runtime
+                    .world()
+                    .global::<Clock>()
+                    .expect("it is there")
+                    .frame(),
+            );
+        }
+    }
+    assert_eq!(failed, [3]);
+    let bytes = recorder.finish().expect("memory does not fail");
+    let recording = Recording::from_bytes(bytes, "f.rec").expect("it is one");
+    assert_eq!(recording.last_frame(), 8);
+    let digest = runtime.world().digest().expect("it can be written");
+    assert_eq!(recording.digest(8), Some(digest));
+}
