@@ -47,7 +47,7 @@ pub struct Runtime {
     pub(super) has_built_in_systems: bool,
     pub(super) kits: Vec<AddedKit>,
     pub(super) kit_being_added: Option<TypeId>,
-    /// The moment that was kept last: the next one shares with it what has not changed.
+    /// The moment that was kept last: the next one shares unchanged values with it.
     #[cfg(feature = "snapshot")]
     pub(super) last_kept: Option<std::sync::Arc<super::moment::Kept>>,
 }
@@ -287,7 +287,7 @@ impl Runtime {
         }
     }
 
-    /// Lets the threads of a pool of the program run systems and parallel loops over rows; the program can use the pool besides.
+    /// Lets the threads of a pool of the program run systems and parallel loops over rows; the program can still use the pool itself.
     /// [`Runtime::threads`] is then the size of the pool.
     ///
     /// # Example

@@ -12,7 +12,7 @@ use std::sync::Arc;
 
 /// The state of a runtime at one time, in memory; from [`Runtime::keep`].
 ///
-/// A moment shares with the one before, 64 rows at a time, what was not written in between. Cloning it is O(1).
+/// A moment shares unchanged values with the one before, 64 rows at a time. Cloning it is O(1).
 #[derive(Clone)]
 pub struct Moment(Arc<Kept>);
 
@@ -104,7 +104,7 @@ impl Runtime {
         Moment(kept)
     }
 
-    /// Puts the runtime back to a moment that was kept of it. It then goes the same way again, bit for bit, with the limits of
+    /// Puts the runtime back to a moment that was kept of it. The frames that follow repeat bit for bit, within the limits of
     /// [`Runtime::save`]. Entities that came later are gone, and their ids are handed out again: drop all that you have stored of them.
     /// O(values), and about the cost of a frame.
     ///
@@ -181,7 +181,7 @@ impl Runtime {
 /// assert_eq!(moments.frames(), Some(51..=150));
 /// moments.go_back(&mut runtime, 120)?;
 /// assert_eq!(runtime.world().global::<Clock>()?.frame(), 120);
-/// assert_eq!(moments.frames(), Some(51..=120), "later ones will not come again");
+/// assert_eq!(moments.frames(), Some(51..=120), "the later ones are dropped");
 /// assert!(moments.go_back(&mut runtime, 20).is_err());
 /// # Ok::<(), Error>(())
 /// ```

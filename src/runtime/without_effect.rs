@@ -96,7 +96,7 @@ impl Runtime {
             return Vec::new();
         };
         let rows = self.world.rows::<(Entity, &Collider, Option<&Body>)>();
-        // By layer: the number of colliders, and of them the first one that is there to meet others, and the number of those.
+        // By layer: the number of colliders, the first sensor or dynamic body among them, and the number of those.
         let mut known: Vec<(Layer, usize, Option<Entity>, usize)> = Vec::new();
         for (entity, collider, body) in rows.iter() {
             let layer = collider.layer();

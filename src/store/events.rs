@@ -230,7 +230,7 @@ impl<E> Channel<E> {
         (self.first, self.frame_start, events, self.positions())
     }
 
-    /// Of each inbox the system, its place among those of the system, and the next event that it has not seen.
+    /// For each inbox: its system, its place among those of the system, and the next event that it has not seen.
     #[cfg(feature = "snapshot")]
     pub(crate) fn positions(&self) -> Vec<(String, u32, u64)> {
         let living = self.living();

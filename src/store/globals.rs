@@ -137,6 +137,10 @@ impl Globals {
 
 #[cfg(feature = "snapshot")]
 impl Globals {
+    pub(crate) fn remove<T: Component>(&mut self) {
+        self.0.remove(&TypeId::of::<T>());
+    }
+
     /// The types of all globals with their names.
     pub(crate) fn types(&self) -> impl Iterator<Item = (TypeId, &'static str)> {
         self.0.iter().map(|(&id, filed)| (id, filed.type_name))

@@ -97,36 +97,6 @@ pub(crate) type SnapshotCheck = fn(&Snapshot) -> Result<(), (Entity, &'static st
 /// The registered components of an entity as CBOR, by name.
 pub(crate) type EntityValues = BTreeMap<Arc<str>, Vec<u8>>;
 
-/// The first place at which two snapshots differ.
-#[derive(Clone, PartialEq, Eq, Debug)]
-pub struct Difference {
-    entity: Entity,
-    component: String,
-}
-
-impl Difference {
-    /// The entity, the first by id.
-    #[must_use]
-    pub fn entity(&self) -> Entity {
-        self.entity
-    }
-
-    /// The name of the component, the first by name; empty if only one of the two has the entity.
-    #[must_use]
-    pub fn component(&self) -> &str {
-        &self.component
-    }
-}
-
-impl fmt::Display for Difference {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        match self.component.as_str() {
-            "" => write!(f, "only one of the two has entity {}", self.entity),
-            component => write!(f, "`{component}` of entity {} differs", self.entity),
-        }
-    }
-}
-
 impl Snapshot {
     /// Forges a value.
     #[cfg(test)]
@@ -229,22 +199,6 @@ impl Snapshot {
             }
         }
         hasher.digest()
-    }
-}
-
-/// The first key whose value is not in both maps alike.
-fn first_difference_of<K: Ord + Clone, V: PartialEq>(
-    a: &BTreeMap<K, V>,
-    b: &BTreeMap<K, V>,
-) -> Option<K> {
-    let differs = |one: &BTreeMap<K, V>, other: &BTreeMap<K, V>| {
-        one.iter()
-            .find(|(key, value)| other.get(key) != Some(value))
-            .map(|(key, _)| key.clone())
-    };
-    match (differs(a, b), differs(b, a)) {
-        (Some(a), Some(b)) => Some(a.min(b)),
-        (a, b) => a.or(b),
     }
 }
 
@@ -485,15 +439,20 @@ impl World {
 }
 
 mod datum;
+mod difference;
 mod events;
 mod exact;
 mod globals;
 mod json;
 mod parts;
+mod registration;
 mod restore;
 mod versions;
 
 pub use datum::Datum;
+pub use difference::Difference;
+
+use difference::first_difference_of;
 
 pub(crate) use events::{CopiedEvents, PutEvents, RegisteredEvent, SavedEvents};
 pub(crate) use globals::{PutGlobal, RegisteredGlobal};

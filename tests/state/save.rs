@@ -210,6 +210,30 @@ fn values_of_an_earlier_shape_are_upgraded() {
     );
 }
 
+/// A registered global that the saved runtime lacked is removed; one that it did not know stays.
+#[test]
+fn globals_that_were_missing_are_missing_again() {
+    let file = saved(&mut {
+        let mut runtime = Runtime::new();
+        let world = runtime.world_mut();
+        world
+            .register_global::<Counts>("counts")
+            .expect("it is free");
+        runtime
+    });
+    let mut runtime = Runtime::new();
+    let world = runtime.world_mut();
+    world
+        .register_global::<Counts>("counts")
+        .expect("it is free");
+    world.register_global::<Load>("load").expect("it is free");
+    world.set_global(Counts::default());
+    world.set_global(Load { tonnes: 1.0 });
+    runtime.load(&file[..]).expect("it is well formed");
+    assert!(runtime.world().find_global::<Counts>().is_none());
+    assert!(runtime.world().find_global::<Load>().is_some());
+}
+
 #[test]
 fn switches_and_systems_of_setup_are_kept() {
     let mut runtime = started();

@@ -4,6 +4,7 @@ mod contact;
 mod find;
 #[cfg(feature = "snapshot")]
 mod saved;
+mod settings;
 mod sorted;
 mod standing;
 
@@ -16,6 +17,7 @@ use crate::profile;
 use crate::schedule::{Clock, Phase, System};
 use crate::store::{Entity, Global, GlobalMut, Outbox, World};
 use glam::Vec3;
+use settings::ContactSettings;
 use sorted::{Changes, SortedContacts, place_from};
 use std::sync::OnceLock;
 
@@ -60,9 +62,7 @@ pub struct Contacts {
     changes: Changes,
     /// The contacts to post, if held ones are posted too.
     told: Vec<Contact>,
-    margin: f32,
-    posts_held: bool,
-    most_pairs: usize,
+    settings: ContactSettings,
     /// Whether more pairs touched in the last frame.
     is_crowded: bool,
     /// The layers and the margin with which contacts were last found.
@@ -96,9 +96,7 @@ impl Default for Contacts {
             pairs: find::Pairs::default(),
             changes: Changes::default(),
             told: Vec::new(),
-            margin: 0.001,
-            posts_held: false,
-            most_pairs: usize::MAX,
+            settings: ContactSettings::default(),
             is_crowded: false,
             found_with: None,
             down: Vec3::ZERO,
@@ -220,87 +218,13 @@ impl Contacts {
     pub fn leftover_count(&self) -> usize {
         self.current.leftovers
     }
-
-    /// Sets how far apart boxes may be and still touch, in metres.
-    pub fn set_margin(&mut self, metres: f32) {
-        self.margin = metres.max(0.0);
-    }
-
-    /// How far apart boxes may be and still touch, in metres.
-    ///
-    /// # Example
-    ///
-    /// ```
-    /// assert_eq!(gerust::Contacts::default().margin(), 0.001);
-    /// ```
-    #[must_use]
-    pub fn margin(&self) -> f32 {
-        self.margin
-    }
-
-    pub(super) fn most_pairs(&self) -> usize {
-        self.most_pairs
-    }
-
-    /// Limits the pairs of boxes that touch at the same time, and the pairs of dynamic bodies that may meet in a frame. Default: no limit.
-    /// A frame with more fails: contacts stay those of the frame before, or dynamic bodies stay where they are.
-    ///
-    /// # Example
-    ///
-    /// ```
-    /// use gerust::prelude::*;
-    ///
-    /// let mut runtime = Runtime::new();
-    /// runtime.world_mut().global_mut::<Contacts>()?.set_most_pairs(5);
-    /// let sensor = Collider::sensor(Aabb::default());
-    /// for _ in 0..3 {
-    ///     runtime.world_mut().spawn((Transform::default(), sensor.clone()));
-    /// }
-    /// runtime.run_frames(1)?;
-    /// // With a fourth at the same place there are 6 pairs.
-    /// runtime.world_mut().spawn((Transform::default(), sensor));
-    /// assert!(runtime.run_frames(1).is_err());
-    /// runtime.world_mut().global_mut::<Contacts>()?.set_most_pairs(6);
-    /// runtime.run_frames(1)?;
-    /// assert_eq!(runtime.world().global::<Contacts>()?.iter().len(), 6);
-    /// # Ok::<(), gerust::Error>(())
-    /// ```
-    pub fn set_most_pairs(&mut self, most: usize) {
-        self.most_pairs = most;
-    }
-
-    /// Sets whether held contacts are posted as events in each frame, too; they are not unless set. They are in this
-    /// list in any case, and where a hundred thousand boxes lie around, posting them costs as much as finding them.
-    ///
-    /// # Example
-    ///
-    /// ```
-    /// use gerust::prelude::*;
-    ///
-    /// let mut runtime = Runtime::new();
-    /// for _ in 0..2 {
-    ///     runtime.world_mut().spawn((Transform::default(), Collider::sensor(Aabb::default())));
-    /// }
-    /// let mut posted = Vec::new();
-    /// for post_held in [false, false, true] {
-    ///     runtime.world_mut().global_mut::<Contacts>()?.set_held_events(post_held);
-    ///     runtime.run_frames(1)?;
-    ///     posted.push(runtime.world().posted::<Contact>().len());
-    /// }
-    /// assert_eq!(posted, [1, 0, 1]);
-    /// assert_eq!(runtime.world().global::<Contacts>()?.iter().len(), 1);
-    /// # Ok::<(), gerust::Error>(())
-    /// ```
-    pub fn set_held_events(&mut self, post: bool) {
-        self.posts_held = post;
-    }
 }
 
 /// Fails if more pairs touched in the last frame than the limit allows.
 pub(super) fn refuse_crowd(world: &World) -> Result<(), Error> {
     match world.find_global::<Contacts>() {
         Some(contacts) if contacts.is_crowded => Err(Error::from(Kind::TooManyPairs {
-            most: contacts.most_pairs,
+            most: contacts.most_pairs(),
         })),
         _ => Ok(()),
     }
@@ -414,18 +338,18 @@ impl Contacts {
         frame: u64,
         tell: impl FnMut(Contact),
     ) {
-        let knows = |(known, margin): &(Layers, f32)| known == layers && *margin == self.margin;
+        let knows = |(known, margin): &(Layers, f32)| known == layers && *margin == self.margin();
         if !self.found_with.as_ref().is_some_and(knows) {
             boxes.change_all([true; TREES]);
-            self.found_with = Some((layers.clone(), self.margin));
+            self.found_with = Some((layers.clone(), self.margin()));
         }
         boxes.note_stray(layers);
         let span = profile::part("find pairs");
         let fits = find::pairs(
             boxes,
             layers,
-            self.margin,
-            self.most_pairs,
+            self.margin(),
+            self.most_pairs(),
             &meetings.threads,
             &mut self.pairs,
         );
@@ -457,7 +381,7 @@ impl Contacts {
                 .list_changes(found, has_changed, &mut self.changes);
         }
         let all = self.current.contacts.len() + self.changes.added.len();
-        self.is_crowded = all - self.changes.removed.len() > self.most_pairs;
+        self.is_crowded = all - self.changes.removed.len() > self.most_pairs();
         if self.is_crowded {
             self.changes.clear();
         }
@@ -478,7 +402,7 @@ impl Contacts {
                 ..*contact
             }
         });
-        if self.posts_held {
+        if self.settings.posts_held {
             let goes_on = self.current.without(&self.changes.removed);
             self.told.extend(ended.chain(begun).chain(goes_on));
             self.told.sort_unstable_by_key(Contact::pair);

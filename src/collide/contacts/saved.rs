@@ -1,5 +1,6 @@
 //! Contacts in a file, and copies of them in memory.
 
+use super::settings::ContactSettings;
 use super::sorted::SortedContacts;
 use super::{Contact, ContactState, Contacts};
 use crate::store::Entity;
@@ -12,9 +13,7 @@ use std::sync::{Arc, OnceLock};
 pub(crate) struct SavedContacts {
     pub(crate) current: Vec<Contact>,
     brief: Vec<Contact>,
-    pub(crate) margin: f32,
-    posts_held: bool,
-    most_pairs: u64,
+    pub(crate) settings: ContactSettings,
 }
 
 impl SavedContacts {
@@ -25,8 +24,7 @@ impl SavedContacts {
         let mut all = self.current.iter().chain(&self.brief);
         is_sorted
             && all.all(|contact| contact.first < contact.second)
-            && self.margin.is_finite()
-            && self.margin >= 0.0
+            && self.settings.margin >= 0.0
     }
 }
 
@@ -35,17 +33,13 @@ impl Contacts {
         SavedContacts {
             current: self.current.contacts.clone(),
             brief: self.brief.clone(),
-            margin: self.margin,
-            posts_held: self.posts_held,
-            most_pairs: self.most_pairs as u64,
+            settings: self.settings,
         }
     }
 
     /// Takes the settings of saved contacts, before contacts are found.
     pub(crate) fn take_settings(&mut self, saved: &SavedContacts) {
-        self.margin = saved.margin;
-        self.posts_held = saved.posts_held;
-        self.most_pairs = usize::try_from(saved.most_pairs).unwrap_or(usize::MAX);
+        self.settings = saved.settings;
     }
 
     /// Replaces the contacts by saved ones, after those of the same world were found. The next frame compares all pairs with them, so
@@ -91,9 +85,7 @@ const CHUNK: usize = 64;
 pub(crate) struct KeptContacts {
     chunks: Vec<Arc<[Contact]>>,
     brief: Vec<Contact>,
-    margin: f32,
-    posts_held: bool,
-    most_pairs: usize,
+    settings: ContactSettings,
 }
 
 impl KeptContacts {
@@ -106,9 +98,7 @@ impl KeptContacts {
                 .copied()
                 .collect(),
             brief: self.brief.clone(),
-            margin: self.margin,
-            posts_held: self.posts_held,
-            most_pairs: self.most_pairs as u64,
+            settings: self.settings,
         }
     }
 
@@ -133,9 +123,7 @@ impl Contacts {
                 })
                 .collect(),
             brief: self.brief.clone(),
-            margin: self.margin,
-            posts_held: self.posts_held,
-            most_pairs: self.most_pairs,
+            settings: self.settings,
         }
     }
 }

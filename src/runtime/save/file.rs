@@ -31,6 +31,7 @@ pub(super) struct State {
     components: Vec<(String, u32)>,
     ids: IdSequence,
     entities: Vec<SavedEntity>,
+    /// Null where there was none.
     globals: Vec<(String, Value)>,
     events: Vec<SavedEvents>,
     contacts: Option<SavedContacts>,
@@ -64,16 +65,17 @@ impl State {
         });
         let mut globals = Vec::new();
         for known in &world.registered_globals {
-            match (known.write)(world) {
-                None => {}
-                Some(Ok(bytes)) => globals.push((known.name.clone(), Value::Bytes(bytes))),
-                Some(Err(reason)) => return Err(not_saved("global", &known.name, reason)),
-            }
+            let value = match (known.write)(world) {
+                None => Value::Null,
+                Some(Ok(bytes)) => Value::Bytes(bytes),
+                Some(Err(reason)) => return Err(not_saved("global", &known.of.name, reason)),
+            };
+            globals.push((known.of.name.clone(), value));
         }
         let mut events = Vec::new();
         for known in &world.registered_events {
-            let saved = (known.write)(world, &known.name);
-            events.push(saved.map_err(|reason| not_saved("event", &known.name, reason))?);
+            let saved = (known.write)(world, &known.of.name);
+            events.push(saved.map_err(|reason| not_saved("event", &known.of.name, reason))?);
         }
         let clock = world.find_global::<Clock>().map(|clock| *clock);
         Ok(Self {
@@ -152,14 +154,19 @@ impl State {
         let mut globals = Vec::new();
         for (name, value) in self.globals {
             let mut known = world.registered_globals.iter();
-            let known = known.find(|known| known.name == name);
+            let known = known.find(|known| known.of.name == name);
             let known = known.ok_or_else(|| {
                 refuse(format!(
                     "it has the global `{name}`, which is not registered here; register it by `World::register_global`"
                 ))
             })?;
-            let put = (known.read)(&bytes_of(value)?);
-            globals.push(put.map_err(|reason| unreadable("global", &name, &reason))?);
+            globals.push(match value {
+                Value::Null => Box::new(known.remove),
+                value => {
+                    let put = (known.read)(&bytes_of(value)?);
+                    put.map_err(|reason| unreadable("global", &name, &reason))?
+                }
+            });
         }
         let mut events = Vec::new();
         let mut saved: BTreeMap<String, SavedEvents> = self
@@ -168,7 +175,7 @@ impl State {
             .map(|saved| (saved.name.clone(), saved))
             .collect();
         for known in &world.registered_events {
-            let name = &known.name;
+            let name = &known.of.name;
             let saved = saved.remove(name);
             let put = (known.read)(saved.unwrap_or_else(|| SavedEvents::none(name)));
             events.push(put.map_err(|reason| unreadable("events", name, &reason))?);

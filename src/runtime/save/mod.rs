@@ -167,7 +167,7 @@ impl Runtime {
     }
 
     /// Replaces the state of the runtime by one that [`Runtime::save`] has written, here or in another process. The same program then
-    /// goes the same way as if it had not stopped. The runtime must have the same systems, with the same names, and the same registered
+    /// continues as if it had not stopped. The runtime must have the same systems, with the same names, and the same registered
     /// types; entities, registered globals, contacts and events of before are gone. Systems of phase `Setup` that had their run do not run
     /// again. O(values).
     ///

@@ -1,4 +1,4 @@
-//! Copies of a world in memory, which share what has not changed.
+//! Copies of a world in memory, which share unchanged values.
 
 mod chunk;
 
@@ -17,7 +17,7 @@ pub(crate) use chunk::{ChunkFunctions, SameBits};
 /// Rows of a chunk: the rows that share a tick.
 const CHUNK: usize = super::ticks::CHUNK;
 
-/// A copy of the registered parts of a world. What has not changed since the copy before is shared with it.
+/// A copy of the registered parts of a world. Values that have not changed are shared with the copy before.
 #[derive(Debug)]
 pub(crate) struct KeptWorld {
     /// Of which world.
@@ -206,8 +206,10 @@ impl World {
     /// Globals and events of a copy, after the rest is in place.
     pub(crate) fn put_globals_back(&mut self, kept: &KeptWorld) {
         for (at, value) in kept.globals.iter().enumerate() {
-            if let Some(value) = value {
-                (self.registered_globals[at].put_copy)(self, &**value);
+            let registered = &self.registered_globals[at];
+            match value {
+                Some(value) => (registered.put_copy)(self, &**value),
+                None => (registered.remove)(self),
             }
         }
     }

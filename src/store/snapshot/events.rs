@@ -1,16 +1,16 @@
 //! Events in flight that are saved.
 
-use super::globals::is_own;
+use super::registration::{Registration, is_own};
 use super::{exact, write_value};
-use crate::error::{Error, Kind};
+use crate::error::Error;
 use crate::store::access::short_type;
-use crate::store::component::{Component, short_name};
+use crate::store::component::Component;
 use crate::store::events::{Channel, channel};
 use crate::store::world::World;
 use ciborium::Value;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
-use std::any::{Any, TypeId, type_name};
+use std::any::{Any, TypeId};
 use std::sync::Arc;
 
 /// The events of a type that an inbox may still ask for.
@@ -23,7 +23,7 @@ pub(crate) struct SavedEvents {
     /// The number of the first event of the current frame.
     pub(crate) frame_start: u64,
     pub(crate) events: Vec<Value>,
-    /// Of each inbox the system, its place among the inboxes of that system, and the number of the next event that it has not seen.
+    /// For each inbox: its system, its place among the inboxes of that system, and the number of the next event that it has not seen.
     pub(crate) inboxes: Vec<(String, u32, u64)>,
 }
 
@@ -46,9 +46,7 @@ pub(crate) type PutEvents = Box<dyn FnOnce(&mut World)>;
 /// How events of a registered type are written and read.
 #[derive(Clone)]
 pub(crate) struct RegisteredEvent {
-    pub(crate) name: String,
-    id: TypeId,
-    type_name: &'static str,
+    pub(crate) of: Registration,
     pub(crate) write: fn(&World, &str) -> Result<SavedEvents, String>,
     pub(crate) read: fn(SavedEvents) -> Result<PutEvents, String>,
     pub(crate) copy: fn(&World) -> Arc<dyn Any + Send + Sync>,
@@ -79,22 +77,10 @@ impl World {
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
-        let id = TypeId::of::<E>();
-        let mut known = self.registered_events.iter();
-        let taken = known.find(|known| (known.name == name) != (known.id == id));
-        if let Some(taken) = taken {
-            return Err(Error::from(Kind::NameTaken {
-                name: name.to_owned(),
-                component: short_name(type_name::<E>()),
-                taken: taken.name.clone(),
-                by: short_name(taken.type_name),
-            }));
-        }
-        if self.registered_events.iter().all(|known| known.id != id) {
+        let known = self.registered_events.iter().map(|known| &known.of);
+        if let Some(of) = Registration::new::<E>(name, known)? {
             self.registered_events.push(RegisteredEvent {
-                name: name.to_owned(),
-                id,
-                type_name: type_name::<E>(),
+                of,
                 write: write::<E>,
                 read: read::<E>,
                 copy: |world| {
@@ -122,8 +108,8 @@ impl World {
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
-        let id = TypeId::of::<E>();
-        match self.registered_events.iter().any(|known| known.id == id) {
+        let mut known = self.registered_events.iter();
+        match known.any(|known| known.of.is_of(TypeId::of::<E>())) {
             true => Ok(()),
             false => self.register_event::<E>(name),
         }
@@ -136,7 +122,7 @@ impl World {
             let mut known = self.registered_events.iter();
             (channel.waiting)(self) > 0
                 && !is_own(channel.event_name)
-                && known.all(|known| known.id != channel.event)
+                && known.all(|known| !known.of.is_of(channel.event))
         });
         let mut names: Vec<String> = unsaved
             .map(|channel| short_type(channel.event_name))
@@ -170,7 +156,7 @@ fn read<E: Component + DeserializeOwned>(saved: SavedEvents) -> Result<PutEvents
         .collect();
     let events = events?;
     let end = saved.first.checked_add(events.len() as u64);
-    if end.is_none_or(|end| saved.frame_start > end) {
+    if end.is_none_or(|end| !(saved.first..=end).contains(&saved.frame_start)) {
         return Err(String::from(
             "the numbers of its events contradict each other",
         ));

@@ -1,13 +1,14 @@
 //! Globals that are saved.
 
+use super::registration::{Registration, is_own};
 use super::{exact, write_value};
-use crate::error::{Error, Kind};
+use crate::error::Error;
 use crate::store::access::short_type;
-use crate::store::component::{Component, short_name};
+use crate::store::component::Component;
 use crate::store::world::World;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
-use std::any::{Any, TypeId, type_name};
+use std::any::{Any, TypeId};
 use std::sync::Arc;
 
 /// Puts a value that was read into a world.
@@ -19,15 +20,14 @@ type Written = Result<Vec<u8>, String>;
 /// How a global of a registered type is written and read.
 #[derive(Clone)]
 pub(crate) struct RegisteredGlobal {
-    pub(crate) name: String,
-    id: TypeId,
-    type_name: &'static str,
+    pub(crate) of: Registration,
     /// `None` if the world has none.
     pub(crate) write: fn(&World) -> Option<Written>,
     pub(crate) read: fn(&[u8]) -> Result<PutGlobal, String>,
     /// `None` if the world has none.
     pub(crate) copy: fn(&World) -> Option<Arc<dyn Any + Send + Sync>>,
     pub(crate) put_copy: fn(&mut World, &(dyn Any + Send + Sync)),
+    pub(crate) remove: fn(&mut World),
 }
 
 impl World {
@@ -54,22 +54,10 @@ impl World {
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
-        let id = TypeId::of::<T>();
-        let mut known = self.registered_globals.iter();
-        let taken = known.find(|known| (known.name == name) != (known.id == id));
-        if let Some(taken) = taken {
-            return Err(Error::from(Kind::NameTaken {
-                name: name.to_owned(),
-                component: short_name(type_name::<T>()),
-                taken: taken.name.clone(),
-                by: short_name(taken.type_name),
-            }));
-        }
-        if self.registered_globals.iter().all(|known| known.id != id) {
+        let known = self.registered_globals.iter().map(|known| &known.of);
+        if let Some(of) = Registration::new::<T>(name, known)? {
             self.registered_globals.push(RegisteredGlobal {
-                name: name.to_owned(),
-                id,
-                type_name: type_name::<T>(),
+                of,
                 write: |world| Some(write_value(&*world.find_global::<T>()?)),
                 read: |bytes| {
                     let value: T = exact::read(bytes)?;
@@ -81,6 +69,7 @@ impl World {
                         drop(world.set_global(value.clone()));
                     }
                 },
+                remove: |world| world.globals.remove::<T>(),
             });
         }
         Ok(())
@@ -97,8 +86,8 @@ impl World {
         &mut self,
         name: &str,
     ) -> Result<(), Error> {
-        let id = TypeId::of::<T>();
-        match self.registered_globals.iter().any(|known| known.id == id) {
+        let mut known = self.registered_globals.iter();
+        match known.any(|known| known.of.is_of(TypeId::of::<T>())) {
             true => Ok(()),
             false => self.register_global::<T>(name),
         }
@@ -109,15 +98,10 @@ impl World {
         let all = self.globals.types();
         let unknown = all.filter(|(id, name)| {
             let mut known = self.registered_globals.iter();
-            !is_own(name) && known.all(|known| known.id != *id)
+            !is_own(name) && known.all(|known| !known.of.is_of(*id))
         });
         let mut names: Vec<String> = unknown.map(|(_, name)| short_type(name)).collect();
         names.sort_unstable();
         names
     }
-}
-
-/// Whether a type belongs to this crate.
-pub(super) fn is_own(name: &str) -> bool {
-    name.starts_with(concat!(env!("CARGO_CRATE_NAME"), "::"))
 }

@@ -75,7 +75,7 @@ fn a_clock_that_shows_no_time_is_refused() {
 #[test]
 fn contradictions_are_refused() {
     type Forge = fn(&mut State);
-    let cases: [(&str, Forge); 9] = [
+    let cases: [(&str, Forge); 10] = [
         ("its contacts contradict", |state| {
             state
                 .contacts
@@ -85,7 +85,12 @@ fn contradictions_are_refused() {
                 .reverse();
         }),
         ("its contacts contradict", |state| {
-            state.contacts.as_mut().expect("it has some").margin = f32::NAN;
+            state
+                .contacts
+                .as_mut()
+                .expect("it has some")
+                .settings
+                .margin = f32::NAN;
         }),
         ("it names a component that it does not list", |state| {
             state.components.clear();
@@ -109,6 +114,9 @@ fn contradictions_are_refused() {
         }),
         ("the events `contact` cannot be read", |state| {
             state.events[0].frame_start = u64::MAX;
+        }),
+        ("the events `contact` cannot be read", |state| {
+            state.events[0].first += 1 + state.events[0].frame_start;
         }),
         ("the events `contact` cannot be read", |state| {
             state.events[0].events = vec![Value::Bytes(vec![0xf6])];
