@@ -79,7 +79,7 @@ fn claims_that_exclude_each_other_are_refused_with_what_is_meant() {
     );
     assert_eq!(
         refusal_of::<Rows<&u8, Lacking<&'static u16>>>(),
-        "system `greedy` cannot be added: `Rows<&u8, Lacking<&u16>>` asks for the type `&u16`, which no entity has; write `u16`"
+        "system `greedy` claims `Rows<&u8, Lacking<&u16>>`, with the type `&u16`, which no entity has; write `u16`"
     );
     for fine in [
         System::named("clocks")

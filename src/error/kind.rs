@@ -97,6 +97,7 @@ impl Error {
             Kind::ClaimClash { .. } => ErrorKind::AccessClash,
             Kind::OrderAcrossPhases { .. }
             | Kind::BadRule { .. }
+            | Kind::BadClaim { .. }
             | Kind::StaysInSchedule { .. }
             | Kind::BadPhase { .. }
             | Kind::BadKit { .. } => ErrorKind::InvalidSystem,

@@ -421,9 +421,7 @@ impl Schedule {
             }))
         };
         if system.lanes > 1 {
-            return refuse(String::from(
-                "it takes `Edits` twice, and edits are carried out in one order; take `Edits` once",
-            ));
+            return Err(Access::edits_twice(&name));
         }
         if !self.phases.iter().any(|known| known.phase == system.phase) {
             let phase = system.phase;

@@ -6,7 +6,7 @@ use crate::store::World;
 use std::fmt;
 
 /// Closures that run on the thread of the caller, before or after a phase of each frame: for windows, sound devices and other
-/// data that must not leave one thread, and for data that the program only lends.
+/// data that must not leave one thread, and for data that the program borrows.
 ///
 /// A closure can borrow and change local variables, need not be `Send`, and gets the whole world, because no system runs at that
 /// time. Changes to the world take effect immediately. Closures of one seam run in the order in which they were added.

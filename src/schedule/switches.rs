@@ -37,7 +37,7 @@ impl Schedule {
         off.map(|system| system.name().to_owned()).collect()
     }
 
-    /// Switches all systems on but those of these names, which are switched off.
+    /// Switches the systems with these names off, and all others on.
     #[cfg(feature = "snapshot")]
     pub(crate) fn switch_all_but(&mut self, off: &[String]) {
         for phase in &mut self.phases {
@@ -60,7 +60,7 @@ impl Schedule {
         done.map(|system| system.facts.name.clone()).collect()
     }
 
-    /// Lets exactly these systems of Setup have had their run.
+    /// Marks these systems of Setup, and no others, as having had their run.
     #[cfg(feature = "snapshot")]
     pub(crate) fn take_as_set_up(&mut self, names: &[String]) {
         let systems = self.phases.iter_mut().flat_map(|phase| &mut phase.systems);

@@ -64,8 +64,8 @@ pub(crate) struct Clash {
 }
 
 impl Clash {
-    /// The error for a system or a function with these claims.
-    pub(crate) fn error(&self, system: &str) -> Error {
+    /// The clash in words, after the name of who claims this.
+    fn describe(&self) -> String {
         let Self {
             resource,
             claims: [first, second],
@@ -93,10 +93,7 @@ impl Clash {
                 ),
             ),
         };
-        Error::from(Kind::ClaimClash {
-            system: system.to_owned(),
-            clash: format!("`{resource}` twice, once to write it, {place}; {fix}"),
-        })
+        format!("`{resource}` twice, once to write it, {place}; {fix}")
     }
 }
 
@@ -196,21 +193,35 @@ impl Access {
         self.clash.as_ref().map(|clash| clash.resource.as_str())
     }
 
-    /// Why no system can have these claims, if so.
-    pub(crate) fn refusal(&self, system: &str) -> Option<Error> {
+    /// Why these claims cannot be granted, if so; to a system or a function with a name.
+    pub(crate) fn refusal(&self, claimant: &str) -> Option<Error> {
+        let claimant = || claimant.to_owned();
         if let Some(clash) = &self.clash {
-            return Some(clash.error(system));
+            return Some(Error::from(Kind::ClaimClash {
+                system: claimant(),
+                clash: clash.describe(),
+            }));
         }
         let mut rows = self.rows.iter();
         let (claim, reference) = rows.find_map(|rows| Some((&rows.text, rows.reference?)))?;
         let (type_name, meant) = (short_type(reference), short_type(&reference[1..]));
         let meant = meant.strip_prefix("mut ").unwrap_or(&meant);
-        Some(Error::from(Kind::BadRule {
-            system: system.to_owned(),
-            reason: format!(
-                "`{claim}` asks for the type `{type_name}`, which no entity has; write `{meant}`"
+        Some(Error::from(Kind::BadClaim {
+            system: claimant(),
+            claim: format!(
+                "`{claim}`, with the type `{type_name}`, which no entity has; write `{meant}`"
             ),
         }))
+    }
+
+    /// The error for a claimant that takes [`Edits`](crate::Edits) more than once.
+    pub(crate) fn edits_twice(claimant: &str) -> Error {
+        Error::from(Kind::BadClaim {
+            system: claimant.to_owned(),
+            claim: String::from(
+                "`Edits` twice, and edits are carried out in one order; take `Edits` once",
+            ),
+        })
     }
 
     fn merge(&mut self, reach: Reach) {

@@ -115,7 +115,7 @@ fn edits_are_taken_once() {
     let message = runtime.add_system(twice).unwrap_err().to_string();
     assert_eq!(
         message,
-        "system `twice` cannot be added: it takes `Edits` twice, and edits are carried out in one order; take `Edits` once"
+        "system `twice` claims `Edits` twice, and edits are carried out in one order; take `Edits` once"
     );
 }
 

@@ -67,7 +67,7 @@ impl<T> Field<T> {
     /// A field with its name in kebab case, one sentence about it, and the functions that read and write it. `write` is called only
     /// with values that `kind` accepts.
     ///
-    /// [`describe_fields!`](crate::describe_fields) calls this for fields of a struct; call it for what is reached by methods.
+    /// [`describe_fields!`](crate::describe_fields) calls this for fields of a struct; call it directly for values that only methods reach.
     ///
     /// # Example
     ///

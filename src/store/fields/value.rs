@@ -65,7 +65,7 @@ fn short(number: f32) -> String {
     }
 }
 
-/// Which values a [`Field`](super::Field) takes. It prints as the words of an error message.
+/// Which values a [`Field`](super::Field) takes. Error messages use its text form.
 ///
 /// # Example
 ///
@@ -219,7 +219,7 @@ pub trait FieldType: Sized {
     fn from_value(value: &FieldValue) -> Option<Self>;
 }
 
-/// `FieldType` for a type that one variant holds as it is.
+/// `FieldType` for a type that a variant holds directly.
 macro_rules! is_variant {
     ($($type:ty, $variant:ident, $kind:expr;)*) => {$(
         impl FieldType for $type {

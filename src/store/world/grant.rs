@@ -1,7 +1,7 @@
 //! Claims outside of a schedule.
 
 use super::World;
-use crate::error::{Error, Kind};
+use crate::error::Error;
 use crate::panics::Panics;
 use crate::store::access::Access;
 use crate::store::claim::{Claim, Preparation, ReservedIds};
@@ -62,10 +62,7 @@ impl World {
             return Err(refusal);
         }
         if C::LANES > 1 {
-            return Err(Error::from(Kind::BadRule {
-                system: name.to_owned(),
-                reason: String::from("it takes `Edits` twice; take `Edits` once"),
-            }));
+            return Err(Access::edits_twice(name));
         }
         let mut state = C::prepare(&mut Preparation::new(self, &access, name));
         let mut reserved = ReservedIds::default();

@@ -69,7 +69,7 @@ fn claims_that_cannot_be_granted_are_errors_and_nothing_is_called() {
     let error = world.grant::<Twice, _>(|_| ()).unwrap_err();
     assert_eq!(
         error.to_string(),
-        "system `closure` cannot be added: it takes `Edits` twice; take `Edits` once"
+        "system `closure` claims `Edits` twice, and edits are carried out in one order; take `Edits` once"
     );
     let error = world
         .grant::<Ask, ()>(|_| panic!("it is not called"))
