@@ -89,7 +89,7 @@ impl<'c> Setting<'c> {
         Ok(runtime)
     }
 
-    fn start<'s>(&self, scene: &'s Scene) -> Result<SceneRun<'s>, Failure> {
+    fn start(&self, scene: &Scene) -> Result<SceneRun, Failure> {
         let mut run = scene.start(self.runtime()?)?;
         if let Some(versus) = self.versus {
             versus.apply(run.runtime_mut())?;
@@ -106,7 +106,7 @@ enum Source {
 
 /// A source at one of its frames.
 enum Side<'s> {
-    Run(Box<SceneRun<'s>>),
+    Run(Box<SceneRun>),
     Playback(Playback<'s>, u64),
 }
 
@@ -130,9 +130,9 @@ impl Source {
         }
         let mut run = setting.start(scene).ok()?;
         while run.frame() + 1 < found.frame {
-            run.advance().ok()?;
+            run.run_frame().ok()?;
         }
-        run.advance_and_trace(found).ok()?
+        run.run_frame_traced(found).ok()?
     }
 }
 
@@ -161,7 +161,7 @@ impl Side<'_> {
     /// Returns whether there was another frame.
     fn advance(&mut self) -> Result<bool, Failure> {
         match self {
-            Self::Run(run) => Ok(run.advance()?),
+            Self::Run(run) => Ok(run.run_frame()?),
             Self::Playback(playback, frame) => {
                 let is_there = *frame < playback.recording().last_frame();
                 *frame += u64::from(is_there);

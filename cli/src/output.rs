@@ -75,12 +75,12 @@ pub(crate) fn run_scene(
 }
 
 /// Runs a scene to its end and writes each frame into a file. If a system fails, the frames before it are kept.
-fn record_run(run: &mut SceneRun<'_>, path: &Path) -> Result<(), Failure> {
+fn record_run(run: &mut SceneRun, path: &Path) -> Result<(), Failure> {
     let cannot = |error: std::io::Error| unwritable(path, &error);
     let target = Target::new(path, run.scene().files_read())?;
     let mut writer = RecordingWriter::begin(target, run).map_err(cannot)?;
     let title = run.scene().title().to_owned();
-    let outcome = with_progress(&title, run.scene().frames(), |_| match run.advance()? {
+    let outcome = with_progress(&title, run.scene().frames(), |_| match run.run_frame()? {
         true => writer.note(run).map_err(cannot),
         false => Ok(()),
     });
@@ -221,11 +221,11 @@ pub(crate) fn warn_of_debug_build() {
 }
 
 /// Runs a scene up to a frame, with a progress bar if standard error is a terminal.
-pub(crate) fn advance_to(run: &mut SceneRun<'_>, frames: u64) -> Result<(), Failure> {
+pub(crate) fn advance_to(run: &mut SceneRun, frames: u64) -> Result<(), Failure> {
     let title = run.scene().title().to_owned();
     let left = frames.saturating_sub(run.frame());
     with_progress(&title, left, |_| {
-        run.advance()?;
+        run.run_frame()?;
         Ok(())
     })
 }

@@ -57,7 +57,7 @@ fn run(scene: &Scene, registry: &Registry) {
         return;
     };
     let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory takes all");
-    while run.frame() < FRAMES && run.advance().unwrap_or(false) {
+    while run.frame() < FRAMES && run.run_frame().unwrap_or(false) {
         writer.note(&run).expect("memory takes all");
     }
     let last = run.frame();

@@ -37,7 +37,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     )?;
 
     let mut run = scene.start(runtime)?;
-    while run.advance()? {}
+    while run.run_frame()? {}
     let weighed = &run.runtime().world().global::<Weighed>()?.0;
     println!("weighed: {}", weighed.join(", "));
     let report = run.report();

@@ -15,7 +15,7 @@ frame = 20
 do = [{ change = { field = "cart.velocity.z", to = "1" } }]
 "#;
 
-fn start(scene: &Scene) -> Result<SceneRun<'_>, gerust::Error> {
+fn start(scene: &Scene) -> Result<SceneRun, gerust::Error> {
     let mut runtime = Runtime::new();
     runtime.add_kit(StandardKit)?;
     scene.start(runtime)
@@ -25,7 +25,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let scene = Scene::parse(SCENE, "cart.toml", &Registry::standard())?;
     let mut run = start(&scene)?;
     let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
-    while run.advance()? {
+    while run.run_frame()? {
         writer.note(&run)?;
     }
     let recording = Recording::from_bytes(writer.finish(&run)?, "cart.rec")?;
@@ -38,7 +38,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
 
     let mut again = start(&scene)?;
     again.resume(&recording, 30)?;
-    while again.advance()? {}
+    while again.run_frame()? {}
     println!(
         "the same end: {}",
         Some(again.runtime().world().digest()?) == recording.digest(60)
@@ -54,17 +54,17 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         if let Some(found) = one.difference_to(&two)? {
             break found;
         }
-        one.advance()?;
-        two.advance()?;
+        one.run_frame()?;
+        two.run_frame()?;
     };
     println!("{found}");
     let mut traced = start(&other)?;
     while traced.frame() + 1 < found.frame {
-        traced.advance()?;
+        traced.run_frame()?;
     }
     println!(
         "written by {}",
-        traced.advance_and_trace(&found)?.unwrap_or_default()
+        traced.run_frame_traced(&found)?.unwrap_or_default()
     );
     Ok(())
 }

@@ -17,7 +17,6 @@ use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use rustc_hash::FxHashSet;
 use serde_json::Value as Json;
-use std::sync::Arc;
 
 /// Something that is done between two frames.
 #[derive(Debug)]
@@ -82,7 +81,7 @@ pub(super) enum ActionKind {
     /// The entities of another file.
     Load {
         file: String,
-        plans: Arc<Vec<EntityPlan>>,
+        scene: Scene,
     },
     Unload(String),
     Stop {
@@ -322,7 +321,7 @@ impl Action {
             }
             ActionKind::Detach { entity, component } => {
                 let entity = find(world, entity)?;
-                let outcome = stage.scene.registry.detach(component, world, entity);
+                let outcome = stage.scene.parts.registry.detach(component, world, entity);
                 Ok(outcome.unwrap_or(Ok(()))?)
             }
             ActionKind::Push {
@@ -350,10 +349,10 @@ impl Action {
                 Ok(())
             }
             ActionKind::Own { name, with } => {
-                let action = stage.scene.registry.actions.get(name);
+                let action = stage.scene.parts.registry.actions.get(name);
                 action.map_or(Ok(()), |action| action(world, with).map_err(Missed::Other))
             }
-            ActionKind::Load { file, plans } => load(world, file, plans),
+            ActionKind::Load { file, scene } => load(world, file, &scene.parts.entities),
             ActionKind::Unload(file) => unload(world, file),
             ActionKind::Switch { .. } | ActionKind::Stop { .. } => Ok(()),
         }
@@ -440,7 +439,7 @@ fn emit(world: &mut World, event: &str, with: &Json, stage: &Stage<'_>) -> Resul
             *value = serde_json::to_value(entity).unwrap_or_default();
         }
     }
-    let read = stage.scene.registry.read_event(event, with);
+    let read = stage.scene.parts.registry.read_event(event, with);
     if let Some(post) = read {
         post.map_err(Missed::Other)?(world);
     }

@@ -35,6 +35,7 @@ pub(super) fn change(
     *place = json_of(&value, place);
     let replaced = stage
         .scene
+        .parts
         .registry
         .replace(component, world, entity, whole);
     replaced.unwrap_or(Ok(())).map_err(refused)

@@ -23,7 +23,7 @@ pub struct FirstDifference {
     /// The values of the two, as JSON; empty where there is none.
     pub values: [String; 2],
     /// The systems that are on and may write the component, in the order in which they run: one of them wrote it last, if no action
-    /// or edit did. [`SceneRun::advance_and_trace`] says which.
+    /// or edit did. [`SceneRun::run_frame_traced`] says which.
     pub writers: Vec<String>,
 }
 
@@ -119,7 +119,7 @@ impl FirstDifference {
     }
 }
 
-impl SceneRun<'_> {
+impl SceneRun {
     /// The first value, by the ids of entities and then by the names of components, in which the registered components of two
     /// runs differ now; `None` if there is none. O(values).
     ///
@@ -145,14 +145,14 @@ impl SceneRun<'_> {
     /// let (one, other) = (scene(1)?, scene(2)?);
     /// let (mut one, mut other) = (one.start(Runtime::new())?, other.start(Runtime::new())?);
     /// let mut found = one.difference_to(&other)?;
-    /// while found.is_none() && one.advance()? && other.advance()? {
+    /// while found.is_none() && one.run_frame()? && other.run_frame()? {
     ///     found = one.difference_to(&other)?;
     /// }
     /// let found = found.expect("the gull goes elsewhere");
     /// assert_eq!(found.to_string(), "after frame 2 transform.translation.0 of `gull` is 1.0 and 2.0");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn difference_to(&self, other: &SceneRun<'_>) -> Result<Option<FirstDifference>, Error> {
+    pub fn difference_to(&self, other: &SceneRun) -> Result<Option<FirstDifference>, Error> {
         let mine = self.runtime().world().snapshot()?;
         let theirs = other.runtime().world().snapshot()?;
         let found = FirstDifference::between(self.frame(), &mine, &theirs);
@@ -167,7 +167,7 @@ impl SceneRun<'_> {
     ///
     /// # Errors
     ///
-    /// As [`SceneRun::advance`].
+    /// As [`SceneRun::run_frame`].
     ///
     /// # Example
     ///
@@ -184,13 +184,13 @@ impl SceneRun<'_> {
     /// };
     /// let (mut one, mut other) = (start()?, start()?);
     /// other.runtime_mut().set_enabled("standard: drift", false)?;
-    /// (one.advance()?, other.advance()?);
+    /// (one.run_frame()?, other.run_frame()?);
     /// let found = one.difference_to(&other)?.expect("one of the two stands still");
     /// assert_eq!(found.component, "transform");
-    /// assert_eq!(start()?.advance_and_trace(&found)?.as_deref(), Some("the system `standard: drift`"));
+    /// assert_eq!(start()?.run_frame_traced(&found)?.as_deref(), Some("the system `standard: drift`"));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn advance_and_trace(&mut self, found: &FirstDifference) -> Result<Option<String>, Error> {
+    pub fn run_frame_traced(&mut self, found: &FirstDifference) -> Result<Option<String>, Error> {
         let look = |world: &World| {
             let written = world.written_components(found.id).ok()?;
             let is_it = |(name, _): &(String, String)| *name == found.component;
@@ -199,7 +199,7 @@ impl SceneRun<'_> {
         };
         let mut before = look(self.runtime().world());
         let mut last = None;
-        self.advance_watched(|cause, world| {
+        self.run_frame_watched(|cause, world| {
             let now = look(world);
             if now != before {
                 last = Some(cause.to_string());

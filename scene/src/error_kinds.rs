@@ -110,7 +110,7 @@ mod tests {
         let scene = Scene::parse(TEXT, "t.toml", &Registry::standard()).expect("it is valid");
         let mut run = scene.start(Runtime::new()).expect("it starts");
         let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("it begins");
-        while run.advance().expect("nothing fails") {
+        while run.run_frame().expect("nothing fails") {
             writer.note(&run).expect("it is written");
         }
         let bytes = writer.finish(&run).expect("it is written");

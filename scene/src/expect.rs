@@ -27,6 +27,17 @@ pub(super) struct Expectation {
     pub(super) stored_at: Option<(PathBuf, Range<usize>)>,
 }
 
+impl Expectation {
+    /// All that it says, in one text: two that say the same have the same.
+    pub(super) fn wording(&self) -> String {
+        let Self { what, when, .. } = self;
+        match &self.condition {
+            Condition::That(text, _) => format!("{what:?} {when:?} {text}"),
+            other => format!("{what:?} {when:?} {other:?}"),
+        }
+    }
+}
+
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub(super) enum When {
     /// At the end of this frame.

@@ -61,6 +61,7 @@ pub mod properties;
 mod read;
 mod recording;
 mod registry;
+mod reload;
 mod report;
 mod run;
 #[cfg(test)]
@@ -85,6 +86,7 @@ pub use recording::{
     Damage, Playback, Recorder, Recording, RecordingError, RecordingWriter, ResumeError,
 };
 pub use registry::Registry;
+pub use reload::Reloaded;
 pub use report::{Leftovers, Outcome, Remedy, Report};
 pub use run::SceneRun;
 pub use scene_file::Scene;

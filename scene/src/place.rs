@@ -32,8 +32,26 @@ pub(super) struct PlanNode {
     pub(super) name: Option<Name>,
     pub(super) template: Option<Name>,
     pub(super) parts: Arc<Parts>,
-    /// Its place in the list of nodes; the root has its own.
-    above: usize,
+    /// The place of its parent in the list of nodes; the root has its own.
+    pub(super) above: usize,
+}
+
+impl PlanNode {
+    /// Gives an entity its name, its template and its parts.
+    pub(super) fn dress(
+        &self,
+        world: &mut World,
+        entity: Entity,
+        name: Option<Name>,
+    ) -> Result<(), Error> {
+        if let Some(name) = name {
+            world.attach(entity, name)?;
+        }
+        if let Some(template) = &self.template {
+            world.attach(entity, MadeFrom::new(template.clone()))?;
+        }
+        self.parts.apply(world, entity)
+    }
 }
 
 /// The parts of an entity, or the changes to one: only given keys.
@@ -158,7 +176,7 @@ impl Parts {
             world.attach(entity, body)?;
         }
         for attach in self.components.values() {
-            attach(world, entity)?;
+            attach.put(world, entity)?;
         }
         Ok(())
     }
@@ -187,6 +205,11 @@ impl EntityPlan {
                 above: 0,
             }],
         }
+    }
+
+    /// In preorder: the first is the root.
+    pub(super) fn nodes(&self) -> &[PlanNode] {
+        &self.nodes
     }
 
     pub(super) fn root(&self) -> &PlanNode {
@@ -292,19 +315,13 @@ impl EntityPlan {
         }
         for ((node, entity), name) in self.nodes.iter().zip(entities).zip(names) {
             made(entity, name.as_ref());
-            if let Some(name) = name {
-                world.attach(entity, name)?;
-            }
-            if let Some(template) = &node.template {
-                world.attach(entity, MadeFrom::new(template.clone()))?;
-            }
-            node.parts.apply(world, entity)?;
+            node.dress(world, entity, name)?;
         }
         Ok(())
     }
 
     /// By node: its name behind those of everything above it; `None` if one of these has no name.
-    fn full_names(&self, root: Option<&Name>) -> Vec<Option<Name>> {
+    pub(super) fn full_names(&self, root: Option<&Name>) -> Vec<Option<Name>> {
         let mut names: Vec<Option<Name>> = vec![root.cloned()];
         for node in &self.nodes[1..] {
             let above = names[node.above].as_ref().zip(node.name.as_ref());
@@ -355,7 +372,7 @@ impl EntityPlan {
 }
 
 impl TransformEntry {
-    fn apply(&self, transform: &mut Transform) {
+    pub(super) fn apply(&self, transform: &mut Transform) {
         self.given.apply(transform);
         if self.given.get("rotation").is_some() {
             // A file gives few digits.
@@ -398,7 +415,11 @@ impl ColliderKeys {
 }
 
 impl ColliderEntry {
-    fn applied(&self, world: &World, present: Option<Collider>) -> Result<Collider, Error> {
+    pub(super) fn applied(
+        &self,
+        world: &World,
+        present: Option<Collider>,
+    ) -> Result<Collider, Error> {
         let mut collider = self.with_shape(present)?;
         if collider.grid().is_some() && !self.rest.sets.is_empty() {
             let reason = "it cannot have box sets besides; give them to an entity with boxes";

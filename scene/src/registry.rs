@@ -4,17 +4,36 @@ use super::limits::{Limit, Limits};
 use gerust::Error;
 use gerust::runtime;
 use gerust::store::{Component, Datum, Entity, World};
+use rustc_hash::FxHasher;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::collections::BTreeMap;
 use std::fmt;
+use std::hash::{Hash, Hasher};
 use std::path::PathBuf;
 use std::sync::Arc;
 use toml::Spanned;
 use toml::de::{DeValue, ValueDeserializer};
 
-/// Puts one value on an entity.
-pub(super) type Attach = Arc<dyn Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync>;
+type Put = Arc<dyn Fn(&mut World, Entity) -> Result<(), Error> + Send + Sync>;
+
+/// One value of a component, to put on entities.
+#[derive(Clone)]
+pub(super) struct Attach {
+    put: Put,
+    mark: u64,
+}
+
+impl Attach {
+    pub(super) fn put(&self, world: &mut World, entity: Entity) -> Result<(), Error> {
+        (self.put)(world, entity)
+    }
+
+    /// Whether a file gives the same value for both, wherever it stands in it.
+    pub(super) fn is_same(&self, other: &Self) -> bool {
+        self.mark == other.mark
+    }
+}
 
 /// The value of an entity, as JSON; `None` if it has none.
 type ShowValue = fn(&World, Entity) -> Option<serde_json::Value>;
@@ -22,7 +41,7 @@ type ShowValue = fn(&World, Entity) -> Option<serde_json::Value>;
 /// Posts one event.
 pub(super) type Post = Arc<dyn Fn(&mut World) + Send + Sync>;
 
-type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Attach, toml::de::Error>;
+type ReadValue = fn(Spanned<DeValue<'_>>) -> Result<Put, toml::de::Error>;
 
 /// The component types that scene files may name under `components`.
 ///
@@ -344,7 +363,11 @@ impl Registry {
         name: &str,
         value: Spanned<DeValue<'_>>,
     ) -> Option<Result<Attach, toml::de::Error>> {
-        self.kinds.get(name).map(|kind| (kind.read)(value))
+        let kind = self.kinds.get(name)?;
+        let mut mark = FxHasher::default();
+        mark_value(value.get_ref(), &mut mark);
+        let mark = mark.finish();
+        Some((kind.read)(value).map(|put| Attach { put, mark }))
     }
 
     /// Makes all types known to snapshots of a world.
@@ -389,21 +412,44 @@ impl Registry {
 
 fn read_value<T: Component + Clone + DeserializeOwned>(
     value: Spanned<DeValue<'_>>,
-) -> Result<Attach, toml::de::Error> {
+) -> Result<Put, toml::de::Error> {
     let value = T::deserialize(ValueDeserializer::from(value))?;
     Ok(Arc::new(move |world, entity| {
         world.attach(entity, value.clone()).map(drop)
     }))
 }
 
-fn read_tag<T: Component + Default>(
-    value: Spanned<DeValue<'_>>,
-) -> Result<Attach, toml::de::Error> {
+fn read_tag<T: Component + Default>(value: Spanned<DeValue<'_>>) -> Result<Put, toml::de::Error> {
     let wanted: bool = serde::Deserialize::deserialize(ValueDeserializer::from(value))?;
     Ok(Arc::new(move |world, entity| match wanted {
         true => world.attach(entity, T::default()).map(drop),
         false => world.detach::<T>(entity).map(drop),
     }))
+}
+
+/// Takes in a value without the places at which it stands.
+fn mark_value(value: &DeValue<'_>, mark: &mut FxHasher) {
+    std::mem::discriminant(value).hash(mark);
+    match value {
+        DeValue::String(text) => text.hash(mark),
+        DeValue::Integer(number) => number.to_string().hash(mark),
+        DeValue::Float(number) => number.to_string().hash(mark),
+        DeValue::Boolean(truth) => truth.hash(mark),
+        DeValue::Datetime(time) => time.to_string().hash(mark),
+        DeValue::Array(items) => {
+            items.len().hash(mark);
+            items
+                .iter()
+                .for_each(|item| mark_value(item.get_ref(), mark));
+        }
+        DeValue::Table(table) => {
+            table.len().hash(mark);
+            for (key, value) in table {
+                key.get_ref().hash(mark);
+                mark_value(value.get_ref(), mark);
+            }
+        }
+    }
 }
 
 impl fmt::Debug for Registry {

@@ -270,7 +270,7 @@ pub struct Report {
 
 impl Report {
     pub(super) fn new(
-        run: &SceneRun<'_>,
+        run: &SceneRun,
         outcomes: Vec<Outcome>,
         missed_cues: &MissedCues,
         contacts_begun: u64,

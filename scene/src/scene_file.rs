@@ -22,9 +22,15 @@ use std::time::Duration;
 
 /// A scene file that has been read and found to make sense.
 ///
-/// See the [module documentation](crate) for an example.
-#[derive(Debug)]
+/// Copies share what was read, so each costs O(1). See the [module documentation](crate) for an example.
+#[derive(Clone, Debug)]
 pub struct Scene {
+    pub(super) parts: Arc<SceneParts>,
+}
+
+/// The contents of a scene.
+#[derive(Debug)]
+pub(super) struct SceneParts {
     pub(super) path: PathBuf,
     pub(super) files: Vec<PathBuf>,
     pub(super) files_loaded: Vec<PathBuf>,
@@ -146,10 +152,12 @@ impl Scene {
             .map(|read| check::check(path, &read, registry, &sources, files, &mut faults));
         match scene {
             Some(scene) if faults.is_empty() => Ok(Self {
-                files: sources.iter().map(|source| source.path.clone()).collect(),
-                parameters: parameters.clone(),
-                registry: registry.clone(),
-                ..scene
+                parts: Arc::new(SceneParts {
+                    files: sources.iter().map(|source| source.path.clone()).collect(),
+                    parameters: parameters.clone(),
+                    registry: registry.clone(),
+                    ..scene
+                }),
             }),
             _ => Err(SceneError::faulty(sources, faults)),
         }
@@ -158,13 +166,13 @@ impl Scene {
     /// The title.
     #[must_use]
     pub fn title(&self) -> &str {
-        &self.title
+        &self.parts.title
     }
 
     /// The file, as it was named when the scene was read.
     #[must_use]
     pub fn path(&self) -> &Path {
-        &self.path
+        &self.parts.path
     }
 
     /// All files that it was read from: the one that was named, and those that it includes.
@@ -183,7 +191,7 @@ impl Scene {
     /// ```
     #[must_use]
     pub fn files(&self) -> &[PathBuf] {
-        &self.files
+        &self.parts.files
     }
 
     /// All files that were read for the scene: those of [`Scene::files`], and those that its actions load.
@@ -198,46 +206,46 @@ impl Scene {
     /// # Ok::<(), gerust_scene::SceneError>(())
     /// ```
     pub fn files_read(&self) -> impl Iterator<Item = &Path> + Clone {
-        let files = self.files.iter().chain(&self.files_loaded);
+        let files = self.parts.files.iter().chain(&self.parts.files_loaded);
         files.map(PathBuf::as_path)
     }
 
     /// The values that were given to its parameters.
     #[must_use]
     pub fn parameters(&self) -> &Parameters {
-        &self.parameters
+        &self.parts.parameters
     }
 
     /// How many frames the scene runs.
     #[must_use]
     pub fn frames(&self) -> u64 {
-        self.frames
+        self.parts.frames
     }
 
     /// Seconds of scene time per frame.
     #[must_use]
     pub fn step_seconds(&self) -> f64 {
-        self.settings.step
+        self.parts.settings.step
     }
 
     /// A world, for expressions of this scene to ask; `pair` is what a contact rule is about.
     pub(super) fn asked<'w>(&'w self, world: &'w World, about: About<'w>) -> Asked<'w> {
         Asked {
             world,
-            registry: &self.registry,
-            parameters: &self.values,
+            registry: &self.parts.registry,
+            parameters: &self.parts.values,
             about,
         }
     }
 
     /// The systems that budgets name.
     pub(super) fn budgeted(&self) -> impl Iterator<Item = &str> {
-        let expected = self.expectations.iter();
+        let expected = self.parts.expectations.iter();
         let expected = expected.filter_map(|expectation| match &expectation.condition {
             Condition::Budget { of, .. } => of.as_deref(),
             _ => None,
         });
-        let given = self.budgets.iter().map(|(system, _)| system.as_str());
+        let given = self.parts.budgets.iter().map(|(system, _)| system.as_str());
         given.chain(expected)
     }
 
@@ -254,15 +262,16 @@ impl Scene {
     /// ```
     #[must_use]
     pub fn names_files(&self) -> bool {
-        let of_cues = self.cues.iter().flat_map(|cue| &cue.actions);
-        let mut actions = of_cues.chain(self.rules.iter().flat_map(|rule| &rule.actions));
-        self.files.len() > 1 || actions.any(|action| matches!(action.kind, ActionKind::Load { .. }))
+        let of_cues = self.parts.cues.iter().flat_map(|cue| &cue.actions);
+        let mut actions = of_cues.chain(self.parts.rules.iter().flat_map(|rule| &rule.actions));
+        self.parts.files.len() > 1
+            || actions.any(|action| matches!(action.kind, ActionKind::Load { .. }))
     }
 
     /// Lets systems make copies of the templates.
     pub(super) fn put_templates(&self, world: &mut World) {
         let templates = world.ensure_global::<Templates>();
-        for plan in &self.templates {
+        for plan in &self.parts.templates {
             let Some(name) = plan.root().template.as_ref() else {
                 continue;
             };
@@ -290,12 +299,12 @@ impl Scene {
     /// let scene = Scene::parse(text, "still.toml", &Registry::standard())?;
     /// let mut run = scene.start(Runtime::new())?;
     /// assert_eq!((run.frame(), run.runtime().world().len()), (0, 1));
-    /// while run.advance()? {}
+    /// while run.run_frame()? {}
     /// assert_eq!(run.frame(), 2);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn start(&self, runtime: Runtime) -> Result<SceneRun<'_>, Error> {
-        SceneRun::start(self, runtime)
+    pub fn start(&self, runtime: Runtime) -> Result<SceneRun, Error> {
+        SceneRun::start(self.clone(), runtime)
     }
 
     /// Runs the scene to its end.
@@ -305,7 +314,7 @@ impl Scene {
     /// As [`Scene::start`], and if a system fails on the way. An expectation that fails is no error: the report tells.
     pub fn run(&self, runtime: Runtime) -> Result<Report, Error> {
         let mut run = self.start(runtime)?;
-        while run.advance()? {}
+        while run.run_frame()? {}
         Ok(run.report())
     }
 }

@@ -107,6 +107,45 @@ impl Settings {
         Ok(())
     }
 
+    /// Applies what differs from other settings. What they gave and these do not is again as in a new runtime.
+    pub(super) fn change_from(&self, before: &Self, runtime: &mut Runtime) -> Result<(), Error> {
+        if self == before {
+            return Ok(());
+        }
+        let parted = before.layers.iter();
+        let parted = parted.filter(|&pair| !self.layers.contains(pair));
+        for (a, b) in parted {
+            let layers = runtime.world_mut().ensure_global::<Layers>();
+            let (a, b) = (layers.add(a)?, layers.add(b)?);
+            layers.part(a, b)?;
+        }
+        let world = runtime.world_mut();
+        if before.gravity.is_some() && self.gravity.is_none() {
+            world.set_global(Gravity::default());
+        }
+        if before.iterations.is_some() && self.iterations.is_none() {
+            world.set_global(Solver::default());
+        }
+        let is_margin_gone = before.margin.is_some() && self.margin.is_none();
+        if let Some(contacts) = world
+            .find_global_mut::<Contacts>()
+            .filter(|_| is_margin_gone)
+        {
+            contacts.set_margin(Contacts::default().margin());
+        }
+        let changed = Self {
+            gravity: self.gravity.filter(|_| self.gravity != before.gravity),
+            iterations: self
+                .iterations
+                .filter(|_| self.iterations != before.iterations),
+            margin: self.margin.filter(|_| self.margin != before.margin),
+            // A seed begins all random numbers anew.
+            seed: self.seed.filter(|_| self.seed != before.seed),
+            ..self.clone()
+        };
+        changed.apply(runtime)
+    }
+
     /// The same settings with all layers of a world, in their order, so that the layers of recorded colliders keep their meaning.
     pub(super) fn with_layers_of(&self, world: &World) -> Self {
         let Some(layers) = world.find_global::<Layers>() else {

@@ -34,7 +34,7 @@ fn steady_frames_allocate_nothing() {
     let mut run = scene.start(runtime).expect("it starts");
     // Between two cues, when the profiler has seen as many frames as it keeps.
     for _ in 0..310 {
-        run.advance().expect("nothing fails");
+        run.run_frame().expect("nothing fails");
     }
     let runtime = run.runtime_mut();
     runtime.profiler_mut().keep_frames(60);

@@ -148,6 +148,24 @@ impl Profiler {
         }
     }
 
+    /// Removes the budget of a name, and returns it.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use std::time::Duration;
+    ///
+    /// let mut runtime = gerust::Runtime::new();
+    /// let profiler = runtime.profiler_mut();
+    /// profiler.set_budget_of("wait", Duration::from_micros(100));
+    /// assert_eq!(profiler.remove_budget_of("wait"), Some(Duration::from_micros(100)));
+    /// assert_eq!(profiler.budget_of("wait"), None);
+    /// ```
+    pub fn remove_budget_of(&mut self, name: &str) -> Option<Duration> {
+        let place = self.budgets.iter().position(|(known, _)| known == name)?;
+        Some(self.budgets.remove(place).1)
+    }
+
     /// Keeps the last `frames` frames, at least one; 600 unless set.
     pub fn keep_frames(&mut self, frames: usize) {
         self.kept = frames.max(1);

@@ -162,11 +162,42 @@ impl Runtime {
             self.pacing.pay_frame(step);
             run_frame(self)?;
         }
-        Ok(Advance {
+        Ok(self.advance_of(frames, given_up_seconds, step))
+    }
+
+    fn advance_of(&self, frames: u32, given_up_seconds: f64, step: f64) -> Advance {
+        Advance {
             frames,
             given_up_seconds,
             remainder: (self.pacing.owed / step).min(1.0 - f64::EPSILON),
-        })
+        }
+    }
+
+    /// Takes an amount of real time in, as [`Runtime::advance`] does, and runs nothing: the caller runs the
+    /// [`frames`](Advance::frames) that are due. For a program that does something of its own before or after each frame.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use std::time::Duration;
+    ///
+    /// let mut runtime = gerust::Runtime::new();
+    /// runtime.set_step_seconds(0.02)?;
+    /// let due = runtime.frames_due(Duration::from_millis(50));
+    /// for _ in 0..due.frames() {
+    ///     runtime.run_frames(1)?;
+    /// }
+    /// assert_eq!(due.frames(), 2);
+    /// assert!((due.remainder() - 0.5).abs() < 1e-9);
+    /// # Ok::<(), gerust::Error>(())
+    /// ```
+    pub fn frames_due(&mut self, elapsed: Duration) -> Advance {
+        let step = self.clock_mut().step();
+        let (frames, given_up_seconds) = self.pacing.take(elapsed.as_secs_f64(), step);
+        for _ in 0..frames {
+            self.pacing.pay_frame(step);
+        }
+        self.advance_of(frames, given_up_seconds, step)
     }
 
     /// Pauses or resumes [`Runtime::advance`]. Time that passes during a pause is not caught up.

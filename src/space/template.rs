@@ -446,6 +446,22 @@ impl Templates {
         self.0.insert(template.name().to_owned(), template)
     }
 
+    /// Removes the template of a name, and returns it. Entities that were made from it stay.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut templates = Templates::default();
+    /// templates.add(Template::named("gull"));
+    /// assert!(templates.remove("gull").is_some());
+    /// assert!(templates.remove("gull").is_none());
+    /// ```
+    pub fn remove(&mut self, name: &str) -> Option<Template> {
+        self.0.remove(name)
+    }
+
     /// The template of a name.
     ///
     /// # Errors

@@ -62,7 +62,7 @@ pub(crate) fn run(engine: &Engine, command: &DrawCommand) -> Verdict {
             film.choose(path, scene.frames())?;
             let mut run = scene.start(engine.runtime()?)?;
             film.see(run.runtime().world(), 0)?;
-            while run.frame() < film.last() && run.advance()? {
+            while run.frame() < film.last() && run.run_frame()? {
                 film.see(run.runtime().world(), run.frame())?;
             }
             (file, scene.title().to_owned(), scene.frames())

@@ -36,7 +36,7 @@ impl FromStr for BudgetOption {
     }
 }
 
-pub(super) fn set(run: &mut SceneRun<'_>, budgets: &[BudgetOption]) -> Result<(), Failure> {
+pub(super) fn set(run: &mut SceneRun, budgets: &[BudgetOption]) -> Result<(), Failure> {
     for BudgetOption { system, budget } in budgets {
         let Some(system) = system else {
             run.runtime_mut().profiler_mut().set_budget(*budget);

@@ -59,16 +59,16 @@ pub(super) fn run(
 
 /// Runs both to their ends, a frame of one and a frame of the other, alternating which runs first: the one that runs
 /// second finds caches and clock rates as the first left them.
-fn run_in_turn<'s>(first: &mut SceneRun<'s>, second: &mut SceneRun<'s>) -> Result<(), Failure> {
+fn run_in_turn(first: &mut SceneRun, second: &mut SceneRun) -> Result<(), Failure> {
     let frames = first.scene().frames().max(second.scene().frames());
     let title = format!("{} in turn", first.scene().title());
     output::with_progress(&title, frames, |frame| {
-        let order: [&mut SceneRun<'s>; 2] = match frame.is_multiple_of(2) {
+        let order: [&mut SceneRun; 2] = match frame.is_multiple_of(2) {
             true => [&mut *first, &mut *second],
             false => [&mut *second, &mut *first],
         };
         for run in order {
-            run.advance()?;
+            run.run_frame()?;
         }
         Ok(())
     })

@@ -36,7 +36,7 @@ pub(super) fn pace_ratio(before: &RecordedProfile, after: &RecordedProfile) -> O
 /// Adds the facts that must be the same for a comparison to mean anything.
 pub(super) fn describe(
     profile: RecordedProfile,
-    run: &SceneRun<'_>,
+    run: &SceneRun,
     scene: &Scene,
 ) -> Result<RecordedProfile, Failure> {
     let program = std::env::current_exe().and_then(std::fs::read);

@@ -65,12 +65,12 @@ pub(crate) fn run(engine: &Engine, command: &ProfileCommand) -> Verdict {
 
 /// A run of the scene that is measured as the command wants, and, where runs are compared that are far apart in time, with the pace
 /// of the machine.
-pub(crate) fn start<'s>(
+pub(crate) fn start(
     engine: &Engine,
     measuring: &Measuring,
-    scene: &'s Scene,
+    scene: &Scene,
     keeps_pace: bool,
-) -> Result<SceneRun<'s>, Failure> {
+) -> Result<SceneRun, Failure> {
     let mut runtime = output::runtime(engine, measuring.threads)?;
     let resident = || memory_stats::memory_stats().map_or(0, |memory| memory.physical_mem as u64);
     let profiler = runtime.profiler_mut();
@@ -95,7 +95,7 @@ pub(crate) fn start<'s>(
 
 const RESIDENT: &str = "resident memory";
 
-pub(crate) fn recorded(run: &SceneRun<'_>, scene: &Scene) -> Result<RecordedProfile, Failure> {
+pub(crate) fn recorded(run: &SceneRun, scene: &Scene) -> Result<RecordedProfile, Failure> {
     let recorded = RecordedProfile::of(run.runtime().profiler());
     machine::describe(recorded, run, scene)
 }
@@ -131,7 +131,7 @@ impl Files {
         })
     }
 
-    fn write(self, scene: &Scene, run: &SceneRun<'_>) -> Result<(), Failure> {
+    fn write(self, scene: &Scene, run: &SceneRun) -> Result<(), Failure> {
         let profiler: &Profiler = run.runtime().profiler();
         if let Some(target) = self.trace {
             target.write_with(|file| profiler.write_trace(file))?;

@@ -50,7 +50,7 @@ impl Slowest {
 }
 
 impl Profile {
-    pub(crate) fn of(run: &SceneRun<'_>) -> Self {
+    pub(crate) fn of(run: &SceneRun) -> Self {
         let profiler = run.runtime().profiler();
         let report = run.report();
         let frames = report.statistics().first();
@@ -69,11 +69,7 @@ impl Profile {
     }
 }
 
-pub(super) fn tell(
-    command: &ProfileCommand,
-    scene: &Scene,
-    run: &SceneRun<'_>,
-) -> Result<(), Failure> {
+pub(super) fn tell(command: &ProfileCommand, scene: &Scene, run: &SceneRun) -> Result<(), Failure> {
     let profile = Profile::of(run);
     match command.format {
         Format::Text => output::print(&text::of(&profile)),
@@ -171,7 +167,7 @@ struct NameSummary<'r> {
 }
 
 impl<'r> Summary<'r> {
-    pub(crate) fn new(scene: &Scene, run: &SceneRun<'_>, profile: &'r Profile) -> Self {
+    pub(crate) fn new(scene: &Scene, run: &SceneRun, profile: &'r Profile) -> Self {
         let report = &profile.report;
         let spans = profile.spans_per_frame;
         Self {

@@ -27,10 +27,7 @@ pub(super) struct PlaybackView {
 
 impl PlaybackView {
     /// Runs to the end of the scene and stores every N-th frame. Default: as many as there is room for.
-    pub(super) fn record(
-        run: &mut SceneRun<'_>,
-        every: Option<NonZeroU64>,
-    ) -> Result<Self, Failure> {
+    pub(super) fn record(run: &mut SceneRun, every: Option<NonZeroU64>) -> Result<Self, Failure> {
         let mut watcher = Watcher::default();
         let mut kept = match every {
             Some(every) => Kept::every(every.get()),
@@ -41,7 +38,7 @@ impl PlaybackView {
         kept.add(watcher.look(run)?)?;
         output::with_progress(&title, last, |_| {
             // A scene can stop before its last frame.
-            if run.advance()? {
+            if run.run_frame()? {
                 watcher.note_events(run);
                 if run.frame().is_multiple_of(kept.every) {
                     kept.add(watcher.look(run)?)?;

@@ -39,7 +39,7 @@ type BlockView = (usize, &'static str, u32, f64, f64, u8);
 
 impl ThreadsView {
     /// All frames, or if these are too many, the slowest and some of the others.
-    pub(super) fn of(run: &SceneRun<'_>, plan: &Plan) -> Self {
+    pub(super) fn of(run: &SceneRun, plan: &Plan) -> Self {
         let mut view = Self {
             names: Vec::new(),
             frames: Vec::new(),

@@ -41,7 +41,7 @@ struct PartView {
 }
 
 impl TimesView {
-    pub(super) fn of(run: &SceneRun<'_>, before: Option<&RecordedProfile>) -> Self {
+    pub(super) fn of(run: &SceneRun, before: Option<&RecordedProfile>) -> Self {
         let times = FrameTimes::of(run, MOST_COLUMNS);
         let frames: Vec<u64> = times.columns.iter().map(|column| column.first).collect();
         let by_part = (0..times.parts.len()).map(|part| {
@@ -87,7 +87,7 @@ fn rounded(milliseconds: f64) -> f64 {
 }
 
 /// The counters of the first frame of each column.
-fn counters_of(run: &SceneRun<'_>, frames: &[u64]) -> BTreeMap<&'static str, Vec<Option<u64>>> {
+fn counters_of(run: &SceneRun, frames: &[u64]) -> BTreeMap<&'static str, Vec<Option<u64>>> {
     let mut counters: BTreeMap<&'static str, Vec<Option<u64>>> = BTreeMap::new();
     for frame in run.runtime().profiler().frames() {
         let Ok(column) = frames.binary_search(&frame.number()) else {

@@ -39,12 +39,12 @@ pub(super) struct Watcher {
 
 impl Watcher {
     /// Keeps the events of a frame until they are read.
-    pub(super) fn note_events(&mut self, run: &SceneRun<'_>) {
+    pub(super) fn note_events(&mut self, run: &SceneRun) {
         self.events.extend(run.events());
     }
 
     /// The changes since the last call.
-    pub(super) fn look(&mut self, run: &SceneRun<'_>) -> Result<Change, Failure> {
+    pub(super) fn look(&mut self, run: &SceneRun) -> Result<Change, Failure> {
         let world = run.runtime().world();
         let mut change = Change {
             frame: run.frame(),

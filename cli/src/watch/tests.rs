@@ -39,7 +39,7 @@ fn scene() -> Scene {
     Scene::parse(SCENE, "watched.toml", &Registry::standard()).expect("it has no fault")
 }
 
-fn app<'s>(engine: &'s Engine, scene: &'s Scene) -> App<'s> {
+fn app<'s>(engine: &'s Engine, scene: &Scene) -> App<'s> {
     let run = scene
         .start(engine.runtime().expect("it is made"))
         .expect("it fits");

@@ -25,8 +25,8 @@ impl Write for Memory {
 }
 
 /// A run, and the recording of its past.
-struct Live<'s> {
-    run: SceneRun<'s>,
+struct Live {
+    run: SceneRun,
     writer: RecordingWriter<Memory>,
     written: Memory,
 }
@@ -40,12 +40,12 @@ struct Past {
 
 pub(super) struct Watched<'s> {
     engine: &'s Engine,
-    source: Source<'s>,
+    source: Source,
 }
 
-enum Source<'s> {
+enum Source {
     Live {
-        live: Box<Live<'s>>,
+        live: Box<Live>,
         /// The message shown in its place.
         past: Option<Past>,
     },
@@ -54,7 +54,7 @@ enum Source<'s> {
 
 impl<'s> Watched<'s> {
     /// A scene from its start.
-    pub(super) fn live(engine: &'s Engine, run: SceneRun<'s>) -> Result<Self, Failure> {
+    pub(super) fn live(engine: &'s Engine, run: SceneRun) -> Result<Self, Failure> {
         let written = Memory::default();
         let writer = RecordingWriter::begin(written.clone(), &run).map_err(Failure::other)?;
         let live = Box::new(Live {
@@ -72,7 +72,7 @@ impl<'s> Watched<'s> {
         Ok(Self { engine, source })
     }
 
-    fn run(&self) -> Option<&SceneRun<'s>> {
+    fn run(&self) -> Option<&SceneRun> {
         match &self.source {
             Source::Live { live, .. } => Some(&live.run),
             Source::Recorded(_) => None,
@@ -208,10 +208,10 @@ impl<'s> Watched<'s> {
     }
 }
 
-impl Live<'_> {
+impl Live {
     /// Runs the next frame and writes it down; says whether there was one.
     fn advance(&mut self) -> Result<bool, Failure> {
-        let has_run = self.run.advance()?;
+        let has_run = self.run.run_frame()?;
         if has_run {
             self.writer.note(&self.run).map_err(Failure::other)?;
         }

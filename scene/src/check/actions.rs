@@ -15,7 +15,6 @@ use crate::values::datum_of;
 use glam::Vec3;
 use serde_json::Value as Json;
 use std::path::Path as FilePath;
-use std::sync::Arc;
 use toml::Spanned;
 
 impl<'d> Checker<'d> {
@@ -293,26 +292,26 @@ impl<'d> Checker<'d> {
             };
             self.files_loaded
                 .extend(scene.files_read().map(FilePath::to_owned));
-            let entities: usize = scene.entities.iter().map(EntityPlan::len).sum();
+            let entities: usize = scene.parts.entities.iter().map(EntityPlan::len).sum();
             if !self.admit(entities, &load.span()) {
                 return;
             }
-            for name in scene.entities.iter().flat_map(EntityPlan::names) {
+            for name in scene.parts.entities.iter().flat_map(EntityPlan::names) {
                 if !self.names.insert(name.to_string()) {
                     let message = format!("{file} has an entity `{name}`, and so has this scene");
                     self.fault(load, message, "give one of the two another name");
                 }
             }
-            self.loaded.insert(file.clone(), Arc::new(scene.entities));
+            self.loaded.insert(file.clone(), scene);
         }
     }
 
     pub(super) fn check_load(&mut self, load: &Spanned<String>) -> Option<ActionKind> {
         // What could not be read has been told.
-        let plans = Arc::clone(self.loaded.get(load.get_ref())?);
+        let scene = self.loaded.get(load.get_ref())?.clone();
         Some(ActionKind::Load {
             file: load.get_ref().clone(),
-            plans,
+            scene,
         })
     }
 

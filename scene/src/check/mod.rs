@@ -15,7 +15,7 @@ use super::limits::Limit;
 use super::place::EntityPlan;
 use super::read::{FilesRead, Parameters, ReadScene, Sources};
 use super::registry::Registry;
-use super::scene_file::Scene;
+use super::scene_file::{Scene, SceneParts};
 use super::settings::Settings;
 use gerust::runtime::Runtime;
 use gerust::suggest;
@@ -24,7 +24,6 @@ use glam::Vec3;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
 use std::time::Duration;
 use toml::Spanned;
 
@@ -41,7 +40,7 @@ pub(super) fn check(
     sources: &Sources,
     files: &mut FilesRead,
     faults: &mut Vec<Fault>,
-) -> Scene {
+) -> SceneParts {
     let document = &read.document;
     if !files.is_loading() {
         files.limits = registry.limits.or(document.limits.limits());
@@ -96,7 +95,7 @@ pub(super) fn check(
         .iter()
         .filter_map(|expectation| checker.check_expectation(expectation))
         .collect();
-    Scene {
+    SceneParts {
         path: path.to_owned(),
         files: Vec::new(),
         files_loaded: std::mem::take(&mut checker.files_loaded),
@@ -187,7 +186,7 @@ struct Checker<'d> {
     /// Entities spawned by cues and rules that have not been checked yet.
     spawned: VecDeque<Vec<EntityPlan>>,
     /// By path: the entities of files that actions load.
-    loaded: BTreeMap<String, Arc<Vec<EntityPlan>>>,
+    loaded: BTreeMap<String, Scene>,
     /// The files of these, and those that they include and load.
     files_loaded: Vec<PathBuf>,
     /// How many actions there were so far.

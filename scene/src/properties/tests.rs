@@ -1,7 +1,11 @@
 use super::*;
-use crate::{Recording, RecordingWriter, Registry, Scene};
+use crate::{Recording, RecordingWriter, Registry, Scene, SceneRun};
 use gerust::Error;
+use gerust::collide::{Body, Collider};
 use gerust::runtime::{Runtime, StandardKit};
+use gerust::space::Transform;
+use gerust::store::{Entity, Name};
+use std::collections::BTreeMap;
 
 fn runtime() -> Result<Runtime, Error> {
     let mut runtime = Runtime::new();
@@ -29,7 +33,7 @@ proptest! {
                 runtime.set_serial_below(std::time::Duration::ZERO);
             }
             let mut run = scene.start(runtime)?;
-            while run.advance()? {}
+            while run.run_frame()? {}
             Ok(run.runtime().world().digest().expect("all can be written"))
         };
         let alone = digest(1).expect("nothing fails");
@@ -45,7 +49,7 @@ proptest! {
         let scene = built(&draft);
         let mut run = scene.start(runtime().expect("it is made")).expect("it fits");
         let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
-        while run.advance().expect("nothing fails") {
+        while run.run_frame().expect("nothing fails") {
             writer.note(&run).expect("memory does not fail");
         }
         let bytes = writer.finish(&run).expect("memory does not fail");
@@ -53,11 +57,56 @@ proptest! {
         let from = from.index(run.frame() as usize + 1) as u64;
         let mut again = scene.start(runtime().expect("it is made")).expect("it fits");
         again.resume(&recording, from).expect("the frame is there");
-        while again.advance().expect("nothing fails") {
+        while again.run_frame().expect("nothing fails") {
             let digest = again.runtime().world().digest().expect("all can be written");
             prop_assert_eq!(Some(digest), recording.digest(again.frame()), "from {}", from);
         }
     }
+
+    /// A scene that is read again as another one, and as itself later, has the entities of that one.
+    #[test]
+    fn random_scenes_turn_into_each_other(
+        from in scenes(Extent { frames: 20, ..Extent::default() }),
+        to in scenes(Extent { frames: 20, ..Extent::default() }),
+    ) {
+        let (from, to) = (built(&from), built(&to));
+        let start = |scene: &Scene| scene.start(runtime().expect("it is made")).expect("it fits");
+        let mut run = start(&from);
+        let plain = start(&to);
+        let done = run.reload(&to).expect("it fits");
+        prop_assert_eq!(by_name(&run), by_name(&plain));
+        prop_assert!(done.left_out.is_empty());
+        let kept = done.unchanged + done.changed;
+        prop_assert_eq!(kept + done.spawned, plain.runtime().world().len());
+        prop_assert_eq!(kept + done.despawned, start(&from).runtime().world().len());
+        let again = run.reload(&to).expect("it fits");
+        prop_assert_eq!((again.changed, again.spawned, again.despawned), (0, 0, 0));
+        while run.run_frame().expect("nothing fails") {}
+    }
+}
+
+/// By name: the parent's name, and all that a scene file can say of an entity.
+fn by_name(run: &SceneRun) -> BTreeMap<String, String> {
+    let world = run.runtime().world();
+    let registry = &run.scene().parts.registry;
+    let rows = world.rows::<(Entity, &Name)>();
+    rows.iter()
+        .map(|(entity, name)| {
+            let parent = world.parent(entity);
+            let parent = parent.and_then(|parent| world.get::<Name>(parent).ok());
+            let shown = registry
+                .names()
+                .map(|kind| registry.show(kind, world, entity));
+            let facts = (
+                parent.map(|name| name.to_string()),
+                world.get::<Transform>(entity).ok().map(|held| *held),
+                world.get::<Body>(entity).ok().map(|held| *held),
+                world.get::<Collider>(entity).ok().map(|held| held.clone()),
+                shown.collect::<Vec<_>>(),
+            );
+            (name.to_string(), format!("{facts:?}"))
+        })
+        .collect()
 }
 
 #[test]

@@ -41,7 +41,7 @@ use std::path::{Path, PathBuf};
 /// runtime.add_kit(StandardKit)?;
 /// let mut run = scene.start(runtime)?;
 /// let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
-/// while run.advance()? {
+/// while run.run_frame()? {
 ///     writer.note(&run)?;
 /// }
 /// let bytes = writer.finish(&run)?;

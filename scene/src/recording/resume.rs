@@ -35,10 +35,10 @@ impl Happened {
     }
 
     /// The events of the last frame.
-    pub(super) fn of(run: &SceneRun<'_>) -> Self {
+    pub(super) fn of(run: &SceneRun) -> Self {
         let runtime = run.runtime();
         let world = runtime.world();
-        let registry = &run.scene().registry;
+        let registry = &run.scene().parts.registry;
         let mut happened = Self {
             rules: run.rule_states().collect(),
             ..Self::of_world(world, off_of(runtime))
@@ -116,7 +116,7 @@ impl Playback<'_> {
     /// let scene = Scene::parse(text, "mast.toml", &registry)?;
     /// let mut run = scene.start(Runtime::new())?;
     /// let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
-    /// while run.advance()? {
+    /// while run.run_frame()? {
     ///     writer.note(&run)?;
     /// }
     /// let recording = Recording::from_bytes(writer.finish(&run)?, "mast.rec")?;
@@ -143,7 +143,7 @@ impl Playback<'_> {
     }
 }
 
-impl SceneRun<'_> {
+impl SceneRun {
     /// Goes to a frame of a recording of the same scene, and on from there: entities, registered components, clock, control inputs,
     /// rules, switched systems and the events that rules hear are as they were then.
     ///
@@ -171,7 +171,7 @@ impl SceneRun<'_> {
     /// };
     /// let mut run = start()?;
     /// let mut writer = RecordingWriter::begin(Vec::new(), &run)?;
-    /// while run.advance()? {
+    /// while run.run_frame()? {
     ///     writer.note(&run)?;
     /// }
     /// let recording = Recording::from_bytes(writer.finish(&run)?, "gull.rec")?;
@@ -179,15 +179,15 @@ impl SceneRun<'_> {
     /// let mut again = start()?;
     /// again.resume(&recording, 40)?;
     /// assert_eq!(again.frame(), 40);
-    /// while again.advance()? {}
+    /// while again.run_frame()? {}
     /// assert_eq!(again.runtime().world().digest()?, run.runtime().world().digest()?);
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn resume(&mut self, recording: &Recording, frame: u64) -> Result<(), ResumeError> {
         let happened = recording.happened(frame)?;
-        let registry = &self.scene().registry;
+        let scene = self.scene().clone();
         let runtime = self.runtime_mut();
-        recording.restore_into(runtime, registry, frame)?;
+        recording.restore_into(runtime, &scene.parts.registry, frame)?;
         let names = runtime.schedule().systems();
         let names: Vec<String> = names.map(|system| system.name().to_owned()).collect();
         for name in names {

@@ -58,7 +58,7 @@ fn recorded(scene: &Scene) -> (Vec<u8>, Vec<Snapshot>) {
             .snapshot()
             .expect("all can be written"),
     ];
-    while run.advance().expect("nothing fails") {
+    while run.run_frame().expect("nothing fails") {
         writer.note(&run).expect("memory does not fail");
         all.push(
             run.runtime()
@@ -181,8 +181,8 @@ fn frames_cannot_be_left_out() {
     let scene = scene();
     let mut run = scene.start(runtime()).expect("it fits");
     let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
-    run.advance().expect("nothing fails");
-    run.advance().expect("nothing fails");
+    run.run_frame().expect("nothing fails");
+    run.run_frame().expect("nothing fails");
     let error = writer.note(&run).expect_err("frame 1 is missing");
     assert!(
         error
@@ -297,7 +297,7 @@ fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {
     let scene = Scene::load(path, &Registry::standard()).expect("it has no fault");
     let mut run = scene.start(runtime()).expect("it fits");
     let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
-    let full = |run: &crate::SceneRun<'_>| {
+    let full = |run: &crate::SceneRun| {
         let item = change::key_frame(
             &run.runtime()
                 .world()
@@ -307,7 +307,7 @@ fn a_recording_of_the_quay_is_a_fifth_of_full_dumps_at_most() {
         item::wrapped(&Item::Frame(Box::new(item)), 0).0.len()
     };
     let mut dumps = full(&run);
-    while run.advance().expect("nothing fails") {
+    while run.run_frame().expect("nothing fails") {
         writer.note(&run).expect("memory does not fail");
         dumps += full(&run);
     }

@@ -26,7 +26,7 @@ impl<W: Write> RecordingWriter<W> {
     /// # Errors
     ///
     /// If it cannot be written.
-    pub fn begin(to: W, run: &SceneRun<'_>) -> io::Result<Self> {
+    pub fn begin(to: W, run: &SceneRun) -> io::Result<Self> {
         let scene = run.scene();
         let parameters = scene.parameters().iter();
         let header = Header {
@@ -36,7 +36,7 @@ impl<W: Write> RecordingWriter<W> {
                 .map(|(name, value)| (name.to_owned(), value.to_owned()))
                 .collect(),
             frames: scene.frames(),
-            settings: scene.settings.with_layers_of(run.runtime().world()),
+            settings: scene.parts.settings.with_layers_of(run.runtime().world()),
             ..Header::default()
         };
         let mut writer = Self {
@@ -51,7 +51,7 @@ impl<W: Write> RecordingWriter<W> {
     /// # Errors
     ///
     /// If it cannot be written, if a component cannot be serialized, or if it is not the frame after the last one.
-    pub fn note(&mut self, run: &SceneRun<'_>) -> io::Result<()> {
+    pub fn note(&mut self, run: &SceneRun) -> io::Result<()> {
         if run.frame() != self.frames.next {
             return Err(out_of_turn(run.frame(), self.frames.next));
         }
@@ -64,7 +64,7 @@ impl<W: Write> RecordingWriter<W> {
     /// # Errors
     ///
     /// If it cannot be written.
-    pub fn finish(self, run: &SceneRun<'_>) -> io::Result<W> {
+    pub fn finish(self, run: &SceneRun) -> io::Result<W> {
         let report = run.report();
         let failed = report.failures().count() as u64;
         let held = report.outcomes().len() as u64 - failed;

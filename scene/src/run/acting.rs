@@ -12,11 +12,11 @@ use crate::report::Outcome;
 use gerust::runtime::Controls;
 use gerust::schedule::Cause;
 
-impl SceneRun<'_> {
+impl SceneRun {
     /// Moves control inputs as the scene says they are moved at a frame.
     fn move_controls(&mut self, frame: u64) {
-        let scene = self.scene;
-        for track in &scene.controls {
+        let scene = self.scene.clone();
+        for track in &scene.parts.controls {
             for (_, value) in track.moves.iter().filter(|(at, _)| *at == frame) {
                 let controls = self.runtime.world_mut().ensure_global::<Controls>();
                 controls.set(&track.control, *value);
@@ -26,14 +26,14 @@ impl SceneRun<'_> {
 
     /// Carries out what rules bring about that have come to hold, and then what cues do in a frame.
     pub(super) fn carry_out_actions(&mut self, frame: u64, watch: Watch<'_>) {
-        let scene = self.scene;
+        let scene = self.scene.clone();
         self.move_controls(frame);
-        let due = scene.cues.iter().filter(|cue| cue.at.include(frame));
+        let due = scene.parts.cues.iter().filter(|cue| cue.at.include(frame));
         let actions: usize = due.clone().map(|cue| cue.actions.len()).sum();
-        let questions = scene.rules.len().max(actions);
+        let questions = scene.parts.rules.len().max(actions);
         NamesNow::list(self.runtime.world_mut(), questions);
-        for (rule, place) in scene.rules.iter().zip(0..) {
-            let stage = Stage::of(scene, frame);
+        for (rule, place) in scene.parts.rules.iter().zip(0..) {
+            let stage = Stage::of(&scene, frame);
             match &rule.trigger {
                 Trigger::When(condition) => {
                     if self.has_come_to_hold(rule, condition, place) {
@@ -52,7 +52,7 @@ impl SceneRun<'_> {
                 }
             }
         }
-        let stage = Stage::of(scene, frame);
+        let stage = Stage::of(&scene, frame);
         for cue in due {
             self.carry_out(&cue.actions, &stage, "", watch);
         }

@@ -1,25 +1,27 @@
 //! A scene as it runs.
 
 mod acting;
+mod reloading;
 mod taking_up;
 
 pub(super) use acting::MissedCues;
 
 use crate::action::About;
 use crate::event_log::EventLog;
-use crate::expect::{remedy, touching_first};
+use crate::expect::{Expectation, remedy, touching_first};
 use crate::names::NamesNow;
 use crate::report::{Leftovers, Outcome, Report};
 use crate::scene_file::Scene;
 use crate::values::datum_of;
 use gerust::Error;
 use gerust::collide::Contacts;
-use gerust::runtime::{Controls, Runtime};
+use gerust::runtime::{Advance, Controls, Runtime};
 use gerust::schedule::{Cause, Clock};
-use gerust::store::{Datum, World};
+use gerust::store::{Datum, Entity, World};
 use rustc_hash::FxHashMap;
 use serde_json::Value as Json;
 use std::collections::VecDeque;
+use std::time::Duration;
 
 /// Looks at the world after each step of a frame; see [`Runtime::run_frame_watched`].
 type Watch<'a> = &'a mut dyn FnMut(Cause<'_>, &World);
@@ -29,7 +31,17 @@ const MOST_FRAMES_PROFILED: usize = 36_000;
 /// Frames of warm-up at most, unless the scene says more.
 const MOST_WARM_UP: u64 = 60;
 
-/// The state of an undecided expectation.
+/// The state of an expectation.
+#[derive(Default, Debug)]
+struct Check {
+    /// The verdict, once it is clear.
+    outcome: Option<Outcome>,
+    progress: Progress,
+    /// Whether the report leaves it out, because nothing is known about the frames in which its time began.
+    is_left_out: bool,
+}
+
+/// The findings so far of an undecided expectation.
 #[derive(Default, Debug)]
 struct Progress {
     /// The number of frames in a row, up to the last, in which its condition held.
@@ -84,58 +96,58 @@ impl Progress {
 /// "#;
 /// let scene = Scene::parse(text, "gull.toml", &Registry::standard())?;
 /// let mut run = scene.start(Runtime::new())?;
-/// while run.advance()? {}
+/// while run.run_frame()? {}
 /// assert!(run.report().all_held());
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug)]
-pub struct SceneRun<'s> {
-    scene: &'s Scene,
+pub struct SceneRun {
+    scene: Scene,
     runtime: Runtime,
-    /// By expectation: decided or still open.
-    outcomes: Vec<Option<Outcome>>,
-    /// By expectation: what was found so far.
-    progress: Vec<Progress>,
+    /// By entity of the scene, in its order: what it became.
+    made: Vec<Entity>,
+    /// By expectation.
+    checks: Vec<Check>,
     rules: Vec<RuleState>,
     /// The verdict with which the scene was stopped.
     stopped: Option<Outcome>,
-    /// The frame from which it resumes: nothing is known about earlier frames.
-    taken_up_at: Option<u64>,
     missed_cues: MissedCues,
     contacts_begun: u64,
     leftovers: Leftovers,
 }
 
-impl<'s> SceneRun<'s> {
-    pub(crate) fn start(scene: &'s Scene, mut runtime: Runtime) -> Result<Self, Error> {
-        scene.settings.apply(&mut runtime)?;
-        if let Some(budget) = scene.budget {
+impl SceneRun {
+    pub(crate) fn start(scene: Scene, mut runtime: Runtime) -> Result<Self, Error> {
+        scene.parts.settings.apply(&mut runtime)?;
+        if let Some(budget) = scene.parts.budget {
             runtime.profiler_mut().set_budget(budget);
         }
         for name in scene.budgeted() {
             runtime.schedule().require(name)?;
         }
-        for (system, budget) in &scene.budgets {
+        for (system, budget) in &scene.parts.budgets {
             runtime.profiler_mut().set_budget_of(system, *budget);
         }
-        let usual_warm_up = (scene.frames / 10).min(MOST_WARM_UP);
+        let usual_warm_up = (scene.parts.frames / 10).min(MOST_WARM_UP);
         runtime
             .profiler_mut()
-            .set_warm_up(scene.warm_up.unwrap_or(usual_warm_up));
+            .set_warm_up(scene.parts.warm_up.unwrap_or(usual_warm_up));
         runtime.profiler_mut().keep_frames(
-            usize::try_from(scene.frames).map_or(MOST_FRAMES_PROFILED, |frames| {
+            usize::try_from(scene.parts.frames).map_or(MOST_FRAMES_PROFILED, |frames| {
                 frames.min(MOST_FRAMES_PROFILED)
             }),
         );
         let world = runtime.world_mut();
-        scene.registry.enroll(world)?;
+        scene.parts.registry.enroll(world)?;
         scene.put_templates(world);
         world.set_global(EventLog::default());
         world.set_global(Controls::default());
+        let mut made = Vec::new();
         let mut named = FxHashMap::default();
         let mut children = Vec::new();
-        for plan in &scene.entities {
+        for plan in &scene.parts.entities {
             let entity = plan.spawn(world, |entity, name| {
+                made.push(entity);
                 named.extend(name.map(|name| (name.clone(), entity)));
             })?;
             children.extend(plan.parent.as_ref().map(|parent| (entity, parent)));
@@ -147,18 +159,15 @@ impl<'s> SceneRun<'s> {
             world.link(child, *parent)?;
         }
         runtime.settle()?;
+        let expectations = scene.parts.expectations.iter();
+        let rules = scene.parts.rules.iter();
         let mut run = Self {
-            scene,
             runtime,
-            outcomes: scene.expectations.iter().map(|_| None).collect(),
-            progress: scene
-                .expectations
-                .iter()
-                .map(|_| Progress::default())
-                .collect(),
-            rules: scene.rules.iter().map(|_| RuleState::default()).collect(),
+            made,
+            checks: expectations.map(|_| Check::default()).collect(),
+            rules: rules.map(|_| RuleState::default()).collect(),
+            scene,
             stopped: None,
-            taken_up_at: None,
             missed_cues: MissedCues::default(),
             contacts_begun: 0,
             leftovers: Leftovers::default(),
@@ -170,8 +179,8 @@ impl<'s> SceneRun<'s> {
 
     /// The scene.
     #[must_use]
-    pub fn scene(&self) -> &'s Scene {
-        self.scene
+    pub fn scene(&self) -> &Scene {
+        &self.scene
     }
 
     /// The runtime, to look at.
@@ -199,16 +208,80 @@ impl<'s> SceneRun<'s> {
     /// # Errors
     ///
     /// If a system fails; the message names it.
-    pub fn advance(&mut self) -> Result<bool, Error> {
-        self.advance_by(&mut |_, _| (), |runtime, _| runtime.run_frames(1))
+    pub fn run_frame(&mut self) -> Result<bool, Error> {
+        self.run_frame_by(&mut |_, _| (), |runtime, _| runtime.run_frames(1))
     }
 
-    /// [`SceneRun::advance`] on one thread, which tells after each action and each step of the frame what it was and what the world
+    /// Advances the scene by an amount of real time: as many frames as fit into it, as [`Runtime::advance`] would. For a program that
+    /// draws a scene while it runs. Fewer frames run than were due if the scene [is over](Self::is_over) before.
+    ///
+    /// # Errors
+    ///
+    /// As [`SceneRun::run_frame`]; the frames that were due after it do not run.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Registry, Scene};
+    /// use std::time::Duration;
+    ///
+    /// let text = "title = 't'\nframes = 4\nstep = 0.02\n";
+    /// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
+    /// let mut run = scene.start(Runtime::new())?;
+    /// let advance = run.advance(Duration::from_millis(50))?;
+    /// assert_eq!((advance.frames(), run.frame(), run.is_over()), (2, 2, false));
+    /// assert!((advance.remainder() - 0.5).abs() < 1e-9);
+    /// run.advance(Duration::from_millis(50))?;
+    /// assert!(run.is_over());
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn advance(&mut self, elapsed: Duration) -> Result<Advance, Error> {
+        let advance = self.runtime.frames_due(elapsed);
+        for _ in 0..advance.frames() {
+            if !self.run_frame()? {
+                break;
+            }
+        }
+        Ok(advance)
+    }
+
+    /// Whether the last frame of the scene has run, or an action has stopped it.
+    #[must_use]
+    pub fn is_over(&self) -> bool {
+        self.frame() >= self.scene.frames() || self.stopped.is_some()
+    }
+
+    /// Ends the scene and returns its runtime, for a program that goes its own way from here: with all entities and systems, and with the
+    /// templates of the scene. Cues, rules and expectations end.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Registry, Scene};
+    ///
+    /// let text = "title = 't'\nframes = 1\n[[entities]]\nname = 'mast'\n";
+    /// let mut run = Scene::parse(text, "t.toml", &Registry::standard())?.start(Runtime::new())?;
+    /// run.run_frame()?;
+    /// let mut runtime = run.into_runtime();
+    /// runtime.run_frames(9)?;
+    /// assert_eq!(runtime.world().global::<Clock>()?.frame(), 10);
+    /// assert!(runtime.world().find("mast").is_some());
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn into_runtime(mut self) -> Runtime {
+        *self.happenings_mut() = EventLog::default();
+        self.runtime
+    }
+
+    /// [`SceneRun::run_frame`] on one thread, which tells after each action and each step of the frame what it was and what the world
     /// is like then; see [`Runtime::run_frame_watched`].
     ///
     /// # Errors
     ///
-    /// As [`SceneRun::advance`].
+    /// As [`SceneRun::run_frame`].
     ///
     /// # Example
     ///
@@ -220,27 +293,27 @@ impl<'s> SceneRun<'s> {
     /// let scene = Scene::parse(text, "t.toml", &Registry::standard())?;
     /// let mut run = scene.start(Runtime::new())?;
     /// let mut steps = Vec::new();
-    /// run.advance_watched(|cause, world| steps.push((cause.to_string(), world.len())))?;
+    /// run.run_frame_watched(|cause, world| steps.push((cause.to_string(), world.len())))?;
     /// assert_eq!(steps[0], (String::from("the action: spawn `gull`"), 1));
     /// assert!(steps.iter().any(|(cause, _)| cause == "the system `place: linked`"));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
-    pub fn advance_watched(
+    pub fn run_frame_watched(
         &mut self,
         mut watch: impl FnMut(Cause<'_>, &World),
     ) -> Result<bool, Error> {
-        self.advance_by(&mut watch, |runtime, watch| {
+        self.run_frame_by(&mut watch, |runtime, watch| {
             runtime.run_frame_watched(watch)
         })
     }
 
-    fn advance_by(
+    fn run_frame_by(
         &mut self,
         watch: Watch<'_>,
         run_frame: impl FnOnce(&mut Runtime, Watch<'_>) -> Result<(), Error>,
     ) -> Result<bool, Error> {
         let frame = self.frame() + 1;
-        if frame > self.scene.frames || self.stopped.is_some() {
+        if frame > self.scene.parts.frames || self.stopped.is_some() {
             return Ok(false);
         }
         self.carry_out_actions(frame, watch);
@@ -257,12 +330,12 @@ impl<'s> SceneRun<'s> {
     fn look_around(&mut self) {
         let mut happenings = std::mem::take(self.happenings_mut());
         let world = self.runtime.world();
-        happenings.note(&self.scene.registry, world);
+        happenings.note(&self.scene.parts.registry, world);
         self.contacts_begun += happenings.begun.len() as u64;
         if let Some(contacts) = world.find_global::<Contacts>() {
             self.leftovers.note(self.frame(), &contacts);
         }
-        if self.scene.asks_counters {
+        if self.scene.parts.asks_counters {
             let frame = self.runtime.profiler().frames().last();
             let counts = frame.iter().flat_map(|frame| frame.counters());
             happenings.counters = counts
@@ -290,14 +363,14 @@ impl<'s> SceneRun<'s> {
     /// let mut runtime = Runtime::new();
     /// runtime.add_kit(StandardKit)?;
     /// let mut run = scene.start(runtime)?;
-    /// while run.advance()? && run.events().is_empty() {}
+    /// while run.run_frame()? && run.events().is_empty() {}
     /// assert_eq!(run.frame(), 6);
     /// assert_eq!(run.events()[0].0, "worn");
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     #[must_use]
     pub fn events(&self) -> Vec<(String, Datum)> {
-        let names = self.scene.registry.event_names();
+        let names = self.scene.parts.registry.event_names();
         names
             .flat_map(|name| {
                 let events = self.events_of(name).into_iter();
@@ -312,23 +385,28 @@ impl<'s> SceneRun<'s> {
         let happenings = world.global::<EventLog>();
         happenings.map_or_else(
             |_| Vec::new(),
-            |happenings| happenings.events(&self.scene.registry, world, name),
+            |happenings| happenings.events(&self.scene.parts.registry, world, name),
         )
     }
 
     fn check_expectations(&mut self) -> Result<(), Error> {
         let frame = self.frame();
-        let scene = self.scene;
-        let open = self.outcomes.iter().zip(&scene.expectations);
-        let due = open
-            .filter(|(outcome, expectation)| outcome.is_none() && expectation.when.is_due(frame));
+        let scene = self.scene.clone();
+        let is_due = |check: &Check, expectation: &Expectation| {
+            check.outcome.is_none() && expectation.when.is_due(frame)
+        };
+        let expectations = &scene.parts.expectations;
+        let states = self.checks.iter().zip(expectations);
+        let due = states.filter(|(check, expectation)| is_due(check, expectation));
         NamesNow::list(self.runtime.world_mut(), due.count());
-        let states = self.outcomes.iter_mut().zip(&mut self.progress);
-        for (expectation, (outcome, progress)) in scene.expectations.iter().zip(states) {
-            if outcome.is_some() || !expectation.when.is_due(frame) {
+        for (expectation, check) in expectations.iter().zip(&mut self.checks) {
+            if !is_due(check, expectation) {
                 continue;
             }
-            let finding = expectation.condition.check(&self.runtime, scene)?;
+            let Check {
+                outcome, progress, ..
+            } = check;
+            let finding = expectation.condition.check(&self.runtime, &scene)?;
             progress.in_a_row = if finding.holds {
                 progress.in_a_row + 1
             } else {
@@ -366,19 +444,18 @@ impl<'s> SceneRun<'s> {
     /// the scene: then its verdict stands for them.
     #[must_use]
     pub fn report(&self) -> Report {
-        let outcomes = self.outcomes.iter().zip(&self.scene.expectations);
-        let outcomes = outcomes.filter(|(_, expectation)| {
-            let from = self.taken_up_at;
-            from.is_none_or(|from| expectation.when.first_frame() > from)
-        });
+        let checks = self.checks.iter().zip(&self.scene.parts.expectations);
+        let known = checks.filter(|(check, _)| !check.is_left_out);
         Report::new(
             self,
-            outcomes
-                .filter_map(|(outcome, expectation)| match (outcome, &self.stopped) {
-                    (Some(outcome), _) => Some(outcome.clone()),
-                    (None, None) => Some(Outcome::open(expectation, self.frame())),
-                    (None, Some(_)) => None,
-                })
+            known
+                .filter_map(
+                    |(check, expectation)| match (&check.outcome, &self.stopped) {
+                        (Some(outcome), _) => Some(outcome.clone()),
+                        (None, None) => Some(Outcome::open(expectation, self.frame())),
+                        (None, Some(_)) => None,
+                    },
+                )
                 .chain(self.stopped.clone())
                 .collect(),
             &self.missed_cues,

@@ -6,7 +6,7 @@ use crate::registry::Registry;
 use crate::report::Outcome;
 use gerust::store::World;
 
-impl SceneRun<'_> {
+impl SceneRun {
     /// Of each rule whether its condition holds, and whether it has acted.
     pub(crate) fn rule_states(&self) -> impl Iterator<Item = (bool, bool)> {
         let states = self.rules.iter();
@@ -23,20 +23,22 @@ impl SceneRun<'_> {
         for (state, &(held, has_fired)) in self.rules.iter_mut().zip(rules) {
             *state = RuleState { held, has_fired };
         }
-        *self.happenings_mut() = happenings(&self.scene.registry, self.runtime.world());
-        self.taken_up_at = Some(frame);
+        let log = happenings(&self.scene.parts.registry, self.runtime.world());
+        *self.happenings_mut() = log;
         self.stopped = None;
-        for (outcome, expectation) in self.outcomes.iter_mut().zip(&self.scene.expectations) {
-            if expectation.when.first_frame() > frame {
-                *outcome = None;
+        for (check, expectation) in self.checks.iter_mut().zip(&self.scene.parts.expectations) {
+            check.is_left_out = expectation.when.first_frame() <= frame;
+            check.progress = Progress::default();
+            if !check.is_left_out {
+                check.outcome = None;
             }
         }
-        self.progress = self.outcomes.iter().map(|_| Progress::default()).collect();
     }
 
     /// The expectations that have failed so far, and the verdict if it is a bad one.
     pub(crate) fn failed_so_far(&self) -> impl Iterator<Item = Outcome> {
-        let decided = self.outcomes.iter().flatten().chain(&self.stopped);
+        let decided = self.checks.iter().flat_map(|check| &check.outcome);
+        let decided = decided.chain(&self.stopped);
         decided.filter(|outcome| !outcome.held()).cloned()
     }
 }

@@ -348,7 +348,7 @@ impl<'r> Shrinker<'r> {
                 return Some(found);
             }
             drop(failed);
-            match run.advance() {
+            match run.run_frame() {
                 Ok(true) => {}
                 Ok(false) => break,
                 Err(error) => return Some(Failure::from(error)).filter(|it| is_it(it)),

@@ -36,7 +36,7 @@ fn run(scene: &Scene) -> Result<Report, gerust::Error> {
     for number in 1..=scene.frames() {
         // Before the expectations of the frame are checked.
         add_frame(run.runtime_mut().profiler_mut(), number);
-        run.advance()?;
+        run.run_frame()?;
     }
     Ok(run.report())
 }

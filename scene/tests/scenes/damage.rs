@@ -28,9 +28,9 @@ despawn = "buoy"
     runtime.add_kit(StandardKit).expect("its names are free");
     let mut run = scene.start(runtime).expect("it fits");
     let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
-    let digest = |run: &gerust_scene::SceneRun<'_>| run.runtime().world().digest();
+    let digest = |run: &gerust_scene::SceneRun| run.runtime().world().digest();
     let mut digests = vec![digest(&run).expect("all is registered")];
-    while run.advance().expect("nothing fails") {
+    while run.run_frame().expect("nothing fails") {
         writer.note(&run).expect("memory does not fail");
         digests.push(digest(&run).expect("all is registered"));
     }

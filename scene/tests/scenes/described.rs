@@ -80,16 +80,16 @@ fn every_field_is_known<T: Component + Described>(key: &str, fresh: &T, definiti
         let scene = Scene::parse(&text, "t.toml", &Registry::standard());
         let scene = scene.unwrap_or_else(|error| panic!("{error}\n{text}"));
         let mut run = scene.start(runtime()).expect("it starts");
-        let read = |run: &gerust_scene::SceneRun<'_>| {
+        let read = |run: &gerust_scene::SceneRun| {
             let world = run.runtime().world();
             let entity = world.find("crate").expect("it is in the scene");
             let component = world.get::<T>(entity).expect("the entry gives it one");
             field.read(&component)
         };
         assert_eq!(read(&run), value, "{text}");
-        run.advance().expect("the first frame runs");
+        run.run_frame().expect("the first frame runs");
         assert_eq!(read(&run), before, "{text}");
-        run.advance().expect("the second frame runs");
+        run.run_frame().expect("the second frame runs");
         if is_changeable {
             assert_eq!(read(&run), value, "{text}");
         }
@@ -159,7 +159,7 @@ fn values_out_of_bounds_are_refused_by_files_and_by_changes() {
     }
     let scene = scene("restitution = 0.5", "1.5").expect("it has no fault");
     let mut run = scene.start(runtime()).expect("it starts");
-    run.advance().expect("the frame runs");
+    run.run_frame().expect("the frame runs");
     let report = run.report();
     let missed: Vec<String> = report.missed().iter().map(ToString::to_string).collect();
     assert_eq!(

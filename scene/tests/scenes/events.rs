@@ -82,7 +82,7 @@ that = "truck exists and not lorry exists from frame 11 to frame 60"
     );
     let scene = Scene::parse(&text, "events.toml", &registry()).expect("the scene has no fault");
     let mut run = scene.start(runtime).expect("it starts");
-    while run.advance().expect("no system fails") {}
+    while run.run_frame().expect("no system fails") {}
     run.report().assert_all_held();
     let heard = run.runtime().world().global::<Heard>();
     assert_eq!(heard.expect("it was set").0, [12.0, 40.0]);
@@ -202,7 +202,7 @@ that = "crane.position = (4.5, 3, 0) within 0.001"
 "#;
     let scene = Scene::parse(text, "levers.toml", &registry()).expect("the scene has no fault");
     let mut run = scene.start(runtime).expect("it starts");
-    while run.advance().expect("no system fails") {}
+    while run.run_frame().expect("no system fails") {}
     run.report().assert_all_held();
     let log = run.runtime().world().global::<Log>().expect("it was set");
     assert_eq!(

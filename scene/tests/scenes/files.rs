@@ -16,7 +16,7 @@ fn the_quay_holds_and_runs_alike_twice() {
     let places = || {
         let mut run = scene.start(runtime()).expect("it fits");
         assert!(run.runtime().world().len() >= 40);
-        while run.advance().expect("no system fails") {}
+        while run.run_frame().expect("no system fails") {}
         let report = run.report();
         assert!(report.all_held(), "{report}");
         assert!(report.missed().is_empty(), "{:?}", report.missed());
@@ -149,7 +149,7 @@ fn a_set_cue_changes_what_it_names_and_nothing_else() {
     )
     .expect("the scene is fine");
     let mut run = scene.start(Runtime::new()).expect("it fits");
-    while run.advance().expect("no system fails") {}
+    while run.run_frame().expect("no system fails") {}
     let world = run.runtime().world();
     let barrier = world.find("barrier").expect("it is there");
     let transform = *world.get::<Transform>(barrier).expect("it has one");
@@ -310,7 +310,7 @@ set = { entity = "folded", collider = { size = [9, 9, 9] } }
 "##;
     let scene = Scene::parse(text, "shapes.toml", &Registry::standard()).expect("it is right");
     let mut run = scene.start(Runtime::new()).expect("it starts");
-    let boxes = |run: &SceneRun<'_>, name: &str| {
+    let boxes = |run: &SceneRun, name: &str| {
         let world = run.runtime().world();
         let collider = world.get::<Collider>(world.find(name).expect("it is there"));
         let collider = collider.expect("it has one");
@@ -342,7 +342,7 @@ set = { entity = "folded", collider = { size = [9, 9, 9] } }
             .expect("always there");
         assert_eq!(solver.iterations, 7);
     }
-    while run.advance().expect("nothing fails") {}
+    while run.run_frame().expect("nothing fails") {}
     assert_eq!(boxes(&run, "as-it-is"), (1, String::from("folded"), true));
     // Other boxes by default, and the set that counted before.
     assert_eq!(boxes(&run, "folded"), (1, String::from("folded"), true));

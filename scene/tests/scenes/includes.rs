@@ -106,7 +106,7 @@ fn what_is_included_is_added_and_the_including_file_goes_before() {
     // The quay is included twice and read once.
     assert_eq!(scene.files().len(), 3);
     let mut run = scene.start(Runtime::new()).expect("it fits");
-    while run.advance().expect("nothing fails") {}
+    while run.run_frame().expect("nothing fails") {}
     let report = run.report();
     assert!(
         report.all_held() && report.outcomes().len() == 2,
@@ -230,7 +230,7 @@ fn files_are_loaded_once_and_unloaded_as_a_whole() {
     let scene = load(&folder, &Parameters::new()).expect("it is fine");
     let mut run = scene.start(Runtime::new()).expect("it fits");
     let mut counts = Vec::new();
-    while run.advance().expect("nothing fails") {
+    while run.run_frame().expect("nothing fails") {
         counts.push(run.runtime().world().len());
     }
     assert_eq!(
@@ -244,7 +244,7 @@ fn files_are_loaded_once_and_unloaded_as_a_whole() {
     assert!(missed[0].contains("load lamp.toml: lamp.toml is loaded already; unload it before"));
     assert!(missed[2].contains("unload lamp.toml: nothing of lamp.toml is there"));
     let mut run = scene.start(Runtime::new()).expect("it fits");
-    run.advance().expect("nothing fails");
+    run.run_frame().expect("nothing fails");
     let world = run.runtime().world();
     let lamp = world.find("lamp").expect("it is loaded");
     let from = world

@@ -9,9 +9,9 @@ fn scene(text: &str) -> Scene {
     Scene::parse(text, "kit.toml", &Registry::standard()).unwrap_or_else(|error| panic!("{error}"))
 }
 
-fn finished(scene: &Scene) -> SceneRun<'_> {
+fn finished(scene: &Scene) -> SceneRun {
     let mut run = scene.start(runtime()).expect("it fits");
-    while run.advance().expect("nothing fails") {}
+    while run.run_frame().expect("nothing fails") {}
     run
 }
 
@@ -93,7 +93,7 @@ components.spawner = { template = "pallet", per-second = 60, spread = [9, 9, 9] 
         let mut runtime = runtime();
         runtime.set_seed(seed);
         let mut run = scene.start(runtime).expect("it fits");
-        while run.advance().expect("nothing fails") {}
+        while run.run_frame().expect("nothing fails") {}
         run.runtime().world().digest().expect("all can be written")
     };
     assert_eq!(digest(1), digest(1));

@@ -55,7 +55,7 @@ fn a_scene_keeps_the_layers_of_the_program() {
     let cube = Collider::sensor(Aabb::from_center(Vec3::ZERO, Vec3::ONE)).in_layer(cart);
     world.spawn((Name::new("cart"), Transform::default(), cube));
     let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
-    while run.advance().expect("nothing fails") {
+    while run.run_frame().expect("nothing fails") {
         writer.note(&run).expect("memory does not fail");
     }
     let met = touching(run.runtime());

@@ -18,6 +18,7 @@ mod nodes;
 mod parameters;
 mod quay;
 mod recorder;
+mod reload;
 mod resume;
 mod rules;
 mod shipped;

@@ -23,7 +23,7 @@ fn scenes() -> Vec<PathBuf> {
     paths
 }
 
-fn digest(run: &SceneRun<'_>) -> u64 {
+fn digest(run: &SceneRun) -> u64 {
     run.runtime().world().digest().expect("all can be written")
 }
 
@@ -42,7 +42,7 @@ fn every_scene_goes_on_as_it_did_from_any_frame() {
         }
         let mut run = scene.start(runtime()).expect("it fits");
         let mut writer = RecordingWriter::begin(Vec::new(), &run).expect("memory does not fail");
-        while run.advance().expect("nothing fails") {
+        while run.run_frame().expect("nothing fails") {
             writer.note(&run).expect("memory does not fail");
         }
         let bytes = writer.finish(&run).expect("memory does not fail");
@@ -54,7 +54,7 @@ fn every_scene_goes_on_as_it_did_from_any_frame() {
             let mut again = scene.start(runtime()).expect("it fits");
             again.resume(&recording, from).expect("the frame is there");
             assert_eq!(Some(digest(&again)), recording.digest(from), "{name}");
-            while again.advance().expect("nothing fails") {
+            while again.run_frame().expect("nothing fails") {
                 let frame = again.frame();
                 assert_eq!(
                     Some(digest(&again)),

@@ -50,7 +50,7 @@ fn parse(more: &str) -> Result<Scene, SceneError> {
 fn run<R>(more: &str, look: impl FnOnce(&World, &Report) -> R) -> R {
     let scene = parse(more).unwrap_or_else(|error| panic!("{more}\n{error}"));
     let mut run = scene.start(runtime()).expect("it fits");
-    while run.advance().expect("nothing fails") {}
+    while run.run_frame().expect("nothing fails") {}
     look(run.runtime().world(), &run.report())
 }
 
@@ -449,7 +449,7 @@ do = [
     let world = run.runtime_mut().world_mut();
     let anvil = world.find("anvil").expect("it is in the scene");
     world.get_mut::<Body>(anvil)?.mass = f32::INFINITY;
-    while run.advance()? {}
+    while run.run_frame()? {}
     let world = run.runtime().world();
     let body = world.get::<Body>(anvil)?;
     assert_eq!((body.mass, body.friction), (f32::INFINITY, 0.5));

@@ -91,7 +91,7 @@ fn every_scene_comes_out_the_same_on_any_number_of_threads() {
             runtime.set_serial_below(std::time::Duration::ZERO);
             let mut run = scene.start(runtime).expect("it fits");
             let mut digests = vec![run.runtime().world().digest().expect("all can be written")];
-            while run.advance().expect("nothing fails") {
+            while run.run_frame().expect("nothing fails") {
                 if run.frame().is_multiple_of(50) {
                     digests.push(run.runtime().world().digest().expect("all can be written"));
                 }

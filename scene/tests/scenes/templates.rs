@@ -15,7 +15,7 @@ fn with_world<R>(entries: &str, frames: u64, look: impl FnOnce(&World) -> R) -> 
     let scene = scene(entries).unwrap_or_else(|error| panic!("{error}"));
     let mut run = scene.start(Runtime::new()).expect("it fits");
     for _ in 0..frames {
-        run.advance().expect("nothing fails");
+        run.run_frame().expect("nothing fails");
     }
     assert!(
         run.report().missed().is_empty(),

@@ -137,7 +137,7 @@ fn outcome(text: &str) -> Result<String, Vec<String>> {
     let mut run = scene.start(runtime).expect("it fits");
     let mut digests = Vec::new();
     for _ in 0..4 {
-        run.advance().expect("nothing fails");
+        run.run_frame().expect("nothing fails");
         digests.push(run.runtime().world().digest().expect("all is registered"));
     }
     let settings = (scene.title(), scene.frames(), scene.step_seconds());

@@ -69,7 +69,7 @@ enum Owner<'p> {
 
 impl FrameTimes {
     /// Groups the frames into at most the given number of columns.
-    pub(crate) fn of(run: &SceneRun<'_>, most_columns: usize) -> Self {
+    pub(crate) fn of(run: &SceneRun, most_columns: usize) -> Self {
         let profiler = run.runtime().profiler();
         let owned: Vec<(&FrameProfile, HashMap<Owner<'_>, f64>)> = profiler
             .frames()

@@ -52,7 +52,7 @@ impl Pictures {
     }
 
     /// Paints all three and says where they are.
-    pub(super) fn paint(self, run: &SceneRun<'_>, command: &ProfileCommand) -> Result<(), Failure> {
+    pub(super) fn paint(self, run: &SceneRun, command: &ProfileCommand) -> Result<(), Failure> {
         let chosen = chosen_frame(run, command.frame)?;
         let plan = run.runtime().schedule().plan()?;
         let files = [
@@ -73,10 +73,7 @@ impl Pictures {
 }
 
 /// The frame that is asked for, or the slowest one after warm-up.
-fn chosen_frame<'r>(
-    run: &'r SceneRun<'_>,
-    wanted: Option<u64>,
-) -> Result<&'r FrameProfile, Failure> {
+fn chosen_frame(run: &SceneRun, wanted: Option<u64>) -> Result<&FrameProfile, Failure> {
     let profiler = run.runtime().profiler();
     let mut frames = profiler.frames();
     let Some(number) = wanted else {
@@ -100,7 +97,7 @@ fn chosen_frame<'r>(
 }
 
 /// What stands in the corner of each picture.
-fn measured_how(run: &SceneRun<'_>) -> String {
+fn measured_how(run: &SceneRun) -> String {
     format!(
         "{} build, {} {}",
         gerust::profile::build(),

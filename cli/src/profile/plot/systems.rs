@@ -30,7 +30,7 @@ pub(super) struct Row {
 }
 
 impl SystemTimes {
-    pub(super) fn of(run: &SceneRun<'_>) -> Self {
+    pub(super) fn of(run: &SceneRun) -> Self {
         let profiler = run.runtime().profiler();
         let statistics = profiler.statistics();
         let is_shown = |statistic: &&Statistic| {

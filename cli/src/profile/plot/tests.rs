@@ -14,7 +14,7 @@ const INK: [u8; 3] = [38, 42, 48];
 const WARM_UP: [u8; 3] = [238, 235, 226];
 
 /// 60 frames of some systems, the first of which takes 3 ms, and 60 ms in frame 50; the budget is 6 ms, and 6 frames are warm-up.
-fn with_run(systems: u64, test: impl FnOnce(&SceneRun<'_>)) {
+fn with_run(systems: u64, test: impl FnOnce(&SceneRun)) {
     let text = "title = 'a short shift'\nframes = 60\nbudget-ms = 6\nwarm-up = 6\n";
     let scene = Scene::parse(text, "short.toml", &Registry::standard()).expect("it is fine");
     let mut runtime = Runtime::new();
@@ -54,7 +54,7 @@ fn with_run(systems: u64, test: impl FnOnce(&SceneRun<'_>)) {
             start: Duration::ZERO,
             took: start,
         });
-        run.advance().expect("nothing fails");
+        run.run_frame().expect("nothing fails");
         let profiler = run.runtime_mut().profiler_mut();
         profiler.add_measured(number, start + Duration::from_micros(50), &spans);
     }

@@ -41,7 +41,7 @@ pub(crate) struct Block {
 const MOST_LEVELS: u32 = 4;
 
 impl Timeline {
-    pub(crate) fn of(run: &SceneRun<'_>, frame: &FrameProfile, order: &Order<'_>) -> Self {
+    pub(crate) fn of(run: &SceneRun, frame: &FrameProfile, order: &Order<'_>) -> Self {
         let profiler = run.runtime().profiler();
         let path = path_of(profiler, frame, order);
         let mut threads: Vec<u32> = frame.spans().iter().map(Span::thread).collect();
