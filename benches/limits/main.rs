@@ -8,6 +8,7 @@ mod collide;
 mod harness;
 #[cfg(feature = "snapshot")]
 mod moments;
+mod origin;
 #[cfg(feature = "parallel")]
 mod schedule;
 mod space;
@@ -22,6 +23,7 @@ fn main() {
     schedule::rows(&mut table);
     space::rows(&mut table);
     collide::rows(&mut table);
+    origin::rows(&mut table);
     #[cfg(feature = "snapshot")]
     moments::rows(&mut table);
     table.finish();

@@ -107,14 +107,14 @@ enum Source {
 /// A source at one of its frames.
 enum Side<'s> {
     Run(Box<SceneRun>),
-    Playback(Playback<'s>, u64),
+    Playback(Box<Playback<'s>>, u64),
 }
 
 impl Source {
     fn begin(&self, setting: &Setting<'_>) -> Result<Side<'_>, Failure> {
         Ok(match self {
             Self::Scene(scene) => Side::Run(Box::new(setting.start(scene)?)),
-            Self::Recording(recording) => Side::Playback(recording.playback(), 0),
+            Self::Recording(recording) => Side::Playback(Box::new(recording.playback()), 0),
         })
     }
 

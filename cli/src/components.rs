@@ -3,6 +3,7 @@
 use crate::failure::Failure;
 use gerust::collide::{Aabb, Body, Collider, Layers};
 use gerust::glam::{Quat, Vec3};
+use gerust::runtime::Origin;
 use gerust::store::{Described, FieldValue};
 use gerust::{Entity, Transform, World, WorldTransform};
 use serde_json::{Map, Value as Json, json};
@@ -42,11 +43,21 @@ pub(crate) fn value_of(world: &World, entity: Entity, name: &str, text: &str) ->
 pub(crate) fn placement_of(world: &World, entity: Entity) -> Option<Json> {
     let placed = world.get::<WorldTransform>(entity).ok()?;
     let (scale, rotation, position) = placed.affine().to_scale_rotation_translation();
-    Some(json!({
+    let mut placement = json!({
         "position": vector(position),
         "scale": vector(scale),
         "turn": turn(rotation),
-    }))
+    });
+    let origin = world.find_global::<Origin>();
+    if let Some(origin) = origin.filter(|origin| origin.moves() > 0) {
+        let place = origin.absolute(position).to_array();
+        let place = place.map(|number| number.to_string());
+        placement["from-first-origin"] = place
+            .iter()
+            .filter_map(|text| serde_json::from_str::<Json>(text).ok())
+            .collect();
+    }
+    Some(placement)
 }
 
 /// The described fields of a component. One that the runtime computes is left out where it is as in `fresh`.

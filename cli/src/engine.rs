@@ -1,5 +1,6 @@
 //! What scenes are run in.
 
+use gerust::runtime::OriginKit;
 use gerust::{Error, Runtime, StandardKit};
 use gerust_scene::Registry;
 use std::fmt;
@@ -15,7 +16,7 @@ pub struct Engine {
 }
 
 impl Engine {
-    /// The built-in components and systems, and the standard kit.
+    /// The built-in components and systems, the standard kit and the [`OriginKit`].
     ///
     /// # Example
     ///
@@ -29,7 +30,10 @@ impl Engine {
             registry: Registry::standard(),
             set_ups: Vec::new(),
         };
-        engine.add_set_up(|runtime| runtime.add_kit(StandardKit));
+        engine.add_set_up(|runtime| {
+            runtime.add_kit(StandardKit)?;
+            runtime.add_kit(OriginKit)
+        });
         engine
     }
 

@@ -2,6 +2,7 @@
 
 use super::change::change;
 use super::document::VerdictEntry;
+use super::first_origin::{bring, local};
 use super::language::{Expression, Path};
 use super::loading::{load, unload};
 use super::names::{NamesNow, WORTH_LISTING, find_name};
@@ -367,7 +368,8 @@ fn set(world: &mut World, entity: Entity, name: &str, parts: &Parts) -> Result<(
     if is_sizeless && !world.has::<Collider>(entity) {
         return Err(Missed::NoCollider(name.to_owned()));
     }
-    Ok(parts.apply(world, entity)?)
+    parts.apply(world, entity)?;
+    Ok(bring(world, entity, parts.places())?)
 }
 
 /// Fails if spawning the plans would exceed the limit of entities or use a name that is taken. The caller then spawns none of them.
@@ -415,6 +417,7 @@ fn push(world: &mut World, entity: Entity, name: &str, impulse: Vec3) -> Result<
 
 /// The impulse falls linearly from the place to the radius. A body exactly at the place is pushed up.
 fn push_away(world: &mut World, from: Vec3, radius: f32, strength: f32) {
+    let from = local(world, from);
     let mut rows = world.rows_mut::<(&WorldTransform, &mut Body)>();
     rows.each(|(placed, body)| {
         let way = placed.translation() - from;

@@ -3,6 +3,7 @@
 use super::action::About;
 use super::built_in::{self, BuiltIn};
 use super::event_log::EventLog;
+use super::first_origin::absolute;
 use super::language::{Names, Path, Question, Value};
 use super::names::find_name;
 use super::read::ParameterValues;
@@ -13,7 +14,6 @@ use gerust::schedule::Clock;
 use gerust::space::{MadeFrom, WorldTransform};
 use gerust::store::{Entity, Name, World};
 use gerust::suggest;
-use glam::Vec3;
 use serde_json::{Value as Json, json};
 
 /// A value of the whole world with a word of its own.
@@ -246,7 +246,7 @@ impl Asked<'_> {
         match name {
             "position" => {
                 let placed = world.get::<WorldTransform>(entity).ok()?;
-                Some(vector(placed.translation()))
+                Some(json!(absolute(world, placed.translation())))
             }
             "parent" => {
                 let name = world.get::<Name>(world.parent(entity)?).ok()?;
@@ -262,10 +262,6 @@ impl Asked<'_> {
             },
         }
     }
-}
-
-fn vector(vector: Vec3) -> Json {
-    json!([vector.x, vector.y, vector.z])
 }
 
 /// A field of a table, with `_` for `-` if need be, or an item of a list by its number from 0 or by its axis.

@@ -2,6 +2,7 @@
 
 use super::action::About;
 use super::ask::Asked;
+use super::first_origin::{absolute, local};
 use super::language::{Expression, ExpressionKind, Question, Value};
 use super::names::find_name;
 use super::report::Remedy;
@@ -373,7 +374,9 @@ fn position(world: &World, name: &str, is: Vec3, within: f32) -> Result<Finding,
         return Ok(gone(name));
     };
     let found = world.get::<WorldTransform>(entity)?.translation();
-    let distance = found.distance(is);
+    let distance = found.distance(local(world, is));
+    let [x, y, z] = absolute(world, found);
+    let found = Vec3::new(x as f32, y as f32, z as f32);
     let measured = format!("{}, {distance:.4} m away", place(found));
     Ok(Finding::answered(distance <= within, measured))
 }

@@ -49,6 +49,7 @@ mod error_kinds;
 mod event_log;
 mod expect;
 mod fault;
+mod first_origin;
 #[cfg(feature = "gltf")]
 mod gltf;
 mod language;

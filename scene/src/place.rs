@@ -5,6 +5,7 @@ use super::document::{
     BodyEntry, BoxEntry, ColliderEntry, ColliderKeys, EntityEntry, Part, PlaneEntry, Preset,
     SetEntry, TilesEntry, TransformEntry,
 };
+use super::first_origin::{Given, bring};
 use super::registry::Attach;
 use gerust::collide::{Aabb, Body, Collider, Layers, MapPlane, TileGrid};
 use gerust::space::{MadeFrom, Transform};
@@ -159,6 +160,15 @@ impl Parts {
         self
     }
 
+    /// Which given values hold places of the world.
+    pub(super) fn places(&self) -> Given {
+        let transform = self.transform.as_ref();
+        Given {
+            translation: transform.is_some_and(|entry| entry.given.get("translation").is_some()),
+            route: self.components.contains_key("route"),
+        }
+    }
+
     /// Puts what is given on an entity; what is not given stays as it is.
     pub(super) fn apply(&self, world: &mut World, entity: Entity) -> Result<(), Error> {
         if let Some(entry) = &self.transform {
@@ -283,6 +293,9 @@ impl EntityPlan {
     ) -> Result<Entity, Error> {
         let entity = world.spawn((Transform::default(),));
         self.furnish_noting(world, entity, self.root().name.as_ref(), made)?;
+        if self.parent.is_none() {
+            bring(world, entity, Given::ALL)?;
+        }
         Ok(entity)
     }
 

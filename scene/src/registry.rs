@@ -121,8 +121,8 @@ impl Registry {
     }
 
     /// The component types of the [`StandardKit`](gerust::StandardKit), under their names in lower case, such as `velocity` and
-    /// `route`, and its events, such as `arrived`. `follow` is a [`FollowNamed`](runtime::FollowNamed). The kit itself must be added to the runtime for them to do
-    /// anything.
+    /// `route`, and its events, such as `arrived`; also `origin-focus` of the [`OriginKit`](runtime::OriginKit). `follow` is a
+    /// [`FollowNamed`](runtime::FollowNamed). The kits must be added to the runtime for them to do anything.
     ///
     /// # Example
     ///
@@ -147,6 +147,7 @@ impl Registry {
         registry.register::<runtime::Rangefinder>("rangefinder");
         registry.register::<runtime::Wear>("wear");
         registry.register::<runtime::Spawner>("spawner");
+        registry.register::<runtime::OriginFocus>("origin-focus");
         registry.register_event::<runtime::Arrived>("arrived");
         registry.register_event::<runtime::Switched>("switched");
         registry.register_event::<runtime::Worn>("worn");

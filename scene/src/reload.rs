@@ -1,5 +1,6 @@
 //! Turns the entities of a running scene into those of another reading of it.
 
+use super::first_origin::{Given, bring};
 use super::place::{EntityPlan, Parts, PlanNode};
 use super::registry::Registry;
 use super::scene_file::{Scene, SceneParts};
@@ -194,6 +195,9 @@ impl<'s> Readings<'s> {
                                 world.link(entity, above)?;
                             }
                             node.node.dress(world, entity, node.name.clone())?;
+                            if node.above.is_none() && node.parent.is_none() {
+                                bring(world, entity, Given::ALL)?;
+                            }
                         }
                     }
                     entity
@@ -309,6 +313,7 @@ fn change(
         return Ok(has_changed);
     }
     let [before, after] = [old, new].map(|node| transform_of(&node.parts));
+    let translation = before.translation != after.translation;
     has_changed |= change_fields(world, entity, Some(before), Some(after))?;
     let [before, after] = [old, new].map(|node| {
         let entry = node.parts.body.as_ref()?;
@@ -330,12 +335,15 @@ fn change(
         }
     }
     let [before, after] = [old, new].map(|node| &node.parts.components);
+    let mut route = false;
     for (name, value) in after {
         if before.get(name).is_none_or(|known| !known.is_same(value)) {
             has_changed = true;
+            route |= name == "route";
             value.put(world, entity)?;
         }
     }
+    bring(world, entity, Given { translation, route })?;
     for name in before.keys().filter(|name| !after.contains_key(*name)) {
         has_changed = true;
         if let Some(detached) = registry.detach(name, world, entity) {

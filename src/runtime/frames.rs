@@ -154,7 +154,7 @@ impl Runtime {
         })
     }
 
-    fn run_frame_by(&mut self, way: Way<'_>) -> Result<(), Error> {
+    fn run_frame_by(&mut self, mut way: Way<'_>) -> Result<(), Error> {
         self.get_ready()?;
         self.set_up()?;
         let clock = self.clock_mut();
@@ -170,7 +170,8 @@ impl Runtime {
         self.profiler.begin_frame(frame, &mut of_profiler);
         let outcome = {
             let _told = profile::tell_frame(frame);
-            self.run_steps(context, way)
+            self.follow_focus(&mut way)
+                .and_then(|()| self.run_steps(context, way))
         };
         if let Some(controls) = self.world.find_global_mut::<Controls>() {
             controls.end_frame();

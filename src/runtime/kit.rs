@@ -107,7 +107,7 @@ fn refuse(kit: &'static str, verb: &'static str, reason: String) -> Error {
 }
 
 impl Runtime {
-    fn has_kit(&self, id: TypeId) -> bool {
+    pub(super) fn has_kit(&self, id: TypeId) -> bool {
         self.kits.iter().any(|kit| kit.id == id)
     }
 

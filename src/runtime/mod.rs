@@ -7,6 +7,7 @@ mod frames;
 mod kit;
 #[cfg(feature = "snapshot")]
 mod moment;
+mod origin;
 mod pacing;
 #[cfg(feature = "snapshot")]
 mod save;
@@ -19,6 +20,7 @@ pub use frame_loop::Runtime;
 pub use kit::{Kit, Requirement};
 #[cfg(feature = "snapshot")]
 pub use moment::{Moment, Moments};
+pub use origin::{Origin, OriginFocus, OriginKit};
 pub use pacing::Advance;
 #[cfg(feature = "snapshot")]
 pub use save::Unsaved;

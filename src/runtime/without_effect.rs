@@ -1,6 +1,7 @@
 //! Finds components that have no effect because something that they need is missing.
 
 use super::frame_loop::Runtime;
+use super::origin::OriginFocus;
 #[cfg(feature = "chance")]
 use super::standard::Spawner;
 use super::standard::{
@@ -18,6 +19,7 @@ impl Runtime {
     ///
     /// - a component of the [`StandardKit`](crate::StandardKit), such as [`Velocity`](crate::Velocity), that no system claims, or on an
     ///   entity without a [`Transform`](crate::Transform) that it would change;
+    /// - an [`OriginFocus`] without the [`OriginKit`](crate::runtime::OriginKit), or on an entity without a `Transform`;
     /// - a [`Body`](crate::Body) or a [`Collider`](crate::Collider) on an entity without a `Transform`;
     /// - a sensor, or the collider of a dynamic body, in a layer that meets none of the layers in which other colliders are.
     ///
@@ -63,6 +65,10 @@ impl Runtime {
         note(self.unclaimed::<Earlier>());
         #[cfg(feature = "chance")]
         note(self.unclaimed::<Spawner>());
+        if !self.follows_focus() {
+            note(self.first::<OriginFocus, ()>("the runtime lacks the `OriginKit`; add it"));
+        }
+        note(self.first::<OriginFocus, Lacking<Transform>>(placed));
         found.extend(self.in_lonely_layers());
         found
     }

@@ -1,7 +1,7 @@
 //! The world placement of an entity.
 
 use super::transform::Transform;
-use glam::{Affine3A, Vec3};
+use glam::{Affine3A, Vec3, Vec3A};
 
 /// Where an entity is in the world: the placements of all its ancestors and its own, multiplied.
 ///
@@ -33,6 +33,11 @@ impl WorldTransform {
     #[must_use]
     pub fn affine(&self) -> &Affine3A {
         &self.0
+    }
+
+    /// Moves it in the world.
+    pub(crate) fn shift(&mut self, by: Vec3) {
+        self.0.translation += Vec3A::from(by);
     }
 
     /// Where the entity's origin is, in metres.

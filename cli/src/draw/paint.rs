@@ -117,8 +117,11 @@ impl Picture<'_> {
         snapshot: &Snapshot,
         view: View,
     ) -> Result<(), Error<B>> {
+        let origin = snapshot.origin.map_or_else(String::new, |[x, y, z]| {
+            format!(", origin at ({x}, {y}, {z}) m")
+        });
         let caption = format!(
-            "frame {}, {:.2} s, {}",
+            "frame {}, {:.2} s, {}{origin}",
             snapshot.frame,
             snapshot.seconds,
             view.name()

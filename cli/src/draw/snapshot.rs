@@ -5,11 +5,14 @@ use crate::failure::Failure;
 use crate::output::printable;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
+use gerust::runtime::Origin;
 
 /// The boxes, places and contacts at the end of a frame.
 pub(crate) struct Snapshot {
     pub(crate) frame: u64,
     pub(crate) seconds: f64,
+    /// Where the origin is, from the first one; `None` if it has not moved.
+    pub(crate) origin: Option<[f64; 3]>,
     pub(crate) boxes: Vec<DrawnBox>,
     /// Entities without a box.
     pub(crate) points: Vec<Vec3>,
@@ -82,6 +85,13 @@ impl Look {
     }
 }
 
+/// The place of the origin from the first one, if it has moved.
+fn moved_origin(world: &World) -> Option<[f64; 3]> {
+    let origin = world.find_global::<Origin>();
+    let moved = origin.filter(|origin| origin.moves() > 0);
+    moved.map(|origin| origin.offset().to_array())
+}
+
 impl Snapshot {
     pub(crate) fn take(world: &World) -> Result<Self, Failure> {
         let bodies = world.rows::<&Body>();
@@ -139,6 +149,7 @@ impl Snapshot {
         Ok(Self {
             frame: clock.frame(),
             seconds: clock.seconds(),
+            origin: moved_origin(world),
             boxes,
             points,
             grids,

@@ -1,23 +1,31 @@
 //! The ways that entities have come.
 
+use gerust::runtime::Origin;
 use gerust::{Entity, World, WorldTransform};
-use glam::Vec3;
+use glam::{DVec3, Vec3};
 use std::collections::BTreeMap;
 
 /// Metres below which nothing has moved.
-const STILL: f32 = 0.01;
+const STILL: f64 = 0.01;
 
-/// Where entities were, frame by frame.
+/// Where entities were, frame by frame, from the first origin.
 #[derive(Default)]
-pub(super) struct Trails(BTreeMap<Entity, Vec<Vec3>>);
+pub(super) struct Trails {
+    places: BTreeMap<Entity, Vec<DVec3>>,
+    /// The origin that was noted last.
+    origin: Origin,
+}
 
 impl Trails {
     /// Notes where all entities are; those that have not moved are not noted again.
     pub(super) fn note(&mut self, world: &World) {
+        if let Some(origin) = world.find_global::<Origin>() {
+            self.origin.clone_from(&origin);
+        }
         let rows = world.rows::<(Entity, &WorldTransform)>();
         for (entity, placed) in rows.iter() {
-            let place = placed.translation();
-            let trail = self.0.entry(entity).or_default();
+            let place = self.origin.absolute(placed.translation());
+            let trail = self.places.entry(entity).or_default();
             let has_moved = trail.last().is_none_or(|last| last.distance(place) > STILL);
             if has_moved {
                 trail.push(place);
@@ -25,10 +33,11 @@ impl Trails {
         }
     }
 
-    /// The ways of those that have moved.
+    /// The ways of those that have moved, in the coordinates of the last frame.
     pub(super) fn ways(&self) -> Vec<Vec<Vec3>> {
-        let moved = self.0.values().filter(|way| way.len() > 1);
-        moved.cloned().collect()
+        let moved = self.places.values().filter(|way| way.len() > 1);
+        let local = |way: &Vec<DVec3>| way.iter().map(|place| self.origin.local(*place)).collect();
+        moved.map(local).collect()
     }
 }
 

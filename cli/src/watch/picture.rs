@@ -188,6 +188,7 @@ mod tests {
         Snapshot {
             frame: 0,
             seconds: 0.0,
+            origin: None,
             boxes: drawn.collect(),
             points: vec![Vec3::new(0.0, 9.0, 0.0)],
             grids: Vec::new(),

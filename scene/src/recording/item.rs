@@ -6,6 +6,7 @@
 
 use crate::settings::Settings;
 use ciborium::Value;
+use gerust::runtime::Origin;
 use gerust::store::{Entity, IdSequence};
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -137,6 +138,9 @@ pub(super) struct Happened {
     /// By rule: whether its condition holds, and whether it has acted.
     #[serde(skip_serializing_if = "Vec::is_empty")]
     pub(super) rules: Vec<(bool, bool)>,
+    /// Where the origin is, once it has moved.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) origin: Option<Origin>,
 }
 
 #[expect(clippy::trivially_copy_pass_by_ref, reason = "serde asks like that")]

@@ -1,6 +1,7 @@
 //! Looking at the frames of a recording.
 
 use super::{Recording, RecordingError, change};
+use gerust::runtime::Origin;
 use gerust::store::Snapshot;
 
 /// Looks at frames of a [`Recording`], one after the other or in any order; see there for an example.
@@ -13,6 +14,8 @@ pub struct Playback<'r> {
     /// The frame that the snapshot is of.
     at: Option<u64>,
     snapshot: Snapshot,
+    /// Where the origin is then, once it has moved.
+    pub(super) origin: Option<Origin>,
 }
 
 impl<'r> Playback<'r> {
@@ -21,6 +24,7 @@ impl<'r> Playback<'r> {
             recording,
             at: None,
             snapshot: Snapshot::default(),
+            origin: None,
         }
     }
 
@@ -59,6 +63,7 @@ impl<'r> Playback<'r> {
                 return Err(recording.damaged(next, reason));
             }
             self.at = Some(next);
+            self.origin = item.happened.origin;
         }
         Ok(&self.snapshot)
     }

@@ -8,7 +8,7 @@ use crate::event_log::EventLog;
 use crate::registry::Registry;
 use crate::run::SceneRun;
 use gerust::Error;
-use gerust::runtime::{Controls, Runtime};
+use gerust::runtime::{Controls, Origin, Runtime};
 use gerust::store::{Entity, World};
 
 /// The names of the systems that are switched off.
@@ -25,6 +25,9 @@ impl Happened {
             off,
             ..Self::default()
         };
+        let origin = world.find_global::<Origin>();
+        let origin = origin.filter(|origin| origin.moves() > 0);
+        happened.origin = origin.map(|origin| Origin::clone(&origin));
         if let Some(controls) = world.find_global::<Controls>() {
             let moved = controls.iter().filter(|(_, value)| *value != 0.0);
             happened.controls = moved
@@ -136,7 +139,12 @@ impl Playback<'_> {
     ) -> Result<(), ResumeError> {
         self.recording().header.settings.restore(runtime)?;
         registry.enroll(runtime.world_mut())?;
-        runtime.world_mut().restore(self.go_to(frame)?)?;
+        let snapshot = self.go_to(frame)?;
+        runtime.world_mut().restore(snapshot)?;
+        let origin = self.origin.clone();
+        if origin.is_some() || runtime.world().find_global::<Origin>().is_some() {
+            runtime.world_mut().set_global(origin.unwrap_or_default());
+        }
         runtime.set_frame(self.recording().first_frame() + frame);
         runtime.settle()?;
         Ok(())

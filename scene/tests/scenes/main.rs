@@ -15,6 +15,7 @@ mod layers;
 mod limits;
 #[cfg(feature = "gltf")]
 mod nodes;
+mod origin;
 mod parameters;
 mod quay;
 mod recorder;

@@ -25,6 +25,7 @@ gerust_scene::scene_tests! {
     visitors: "../scenes/visitors.toml",
     visiting_barge: "../scenes/visitors/barge.toml",
     visiting_lorry: "../scenes/visitors/lorry.toml",
+    voyage: "../scenes/voyage.toml",
     yard: "../scenes/yard.toml",
 }
 

@@ -75,6 +75,8 @@ pub struct Contacts {
     struck: Vec<(Entity, Entity)>,
     /// Whether the world was put back to an earlier time since contacts were last found.
     is_stale: bool,
+    /// Whether contacts stay as they are while everything moves together.
+    is_frozen: bool,
     /// Places in `current` by (second, first), made when it is first asked for and kept up from then on.
     by_second: OnceLock<Vec<u32>>,
 }
@@ -103,6 +105,7 @@ impl Default for Contacts {
             brief: Vec::new(),
             struck: Vec::new(),
             is_stale: false,
+            is_frozen: false,
             by_second: OnceLock::new(),
         }
     }
@@ -117,6 +120,13 @@ impl Contacts {
     #[cfg(feature = "snapshot")]
     pub(super) fn mark_stale(&mut self) {
         self.is_stale = true;
+    }
+
+    /// Keeps contacts as they are while boxes move, or finds them again from the next frame on.
+    pub(crate) fn freeze(world: &mut World, is_frozen: bool) {
+        if let Some(contacts) = world.find_global_mut::<Self>() {
+            contacts.is_frozen = is_frozen;
+        }
     }
 
     /// All contacts, ordered by the ids of their colliders.
@@ -247,6 +257,10 @@ pub(super) fn system() -> System {
         .runs(
             |(mut boxes, layers, gravity, mut contacts, clock, mut meetings, mut outbox)| {
                 let contacts = &mut *contacts;
+                if contacts.is_frozen {
+                    boxes.forget_relocated();
+                    return;
+                }
                 contacts.down = gravity.0.normalize_or_zero();
                 contacts.is_stale = false;
                 let frame = clock.frame();

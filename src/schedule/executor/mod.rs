@@ -103,7 +103,7 @@ impl Way<'_> {
         }
     }
 
-    fn tell(
+    pub(crate) fn tell(
         &mut self,
         cause: Cause<'_>,
         world: &World,
