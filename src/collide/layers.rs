@@ -39,7 +39,7 @@ impl Layer {
 /// assert_eq!(layers.find("gate"), Some(gate));
 /// # Ok::<(), gerust::Error>(())
 /// ```
-#[derive(Clone, PartialEq, Eq, Debug)]
+#[derive(PartialEq, Eq, Debug)]
 #[cfg_attr(
     feature = "snapshot",
     derive(serde::Serialize, serde::Deserialize),
@@ -49,6 +49,21 @@ pub struct Layers {
     names: Vec<String>,
     /// By layer: a bit for each layer that it meets.
     meets: Vec<u32>,
+}
+
+impl Clone for Layers {
+    fn clone(&self) -> Self {
+        Self {
+            names: self.names.clone(),
+            meets: self.meets.clone(),
+        }
+    }
+
+    // Moments copy it in each frame, over a copy from before.
+    fn clone_from(&mut self, other: &Self) {
+        self.names.clone_from(&other.names);
+        self.meets.clone_from(&other.meets);
+    }
 }
 
 #[cfg(feature = "snapshot")]

@@ -16,12 +16,12 @@ const TARGET: &str = "gerust";
 
 /// A span of `tracing` that ends when it is dropped.
 #[derive(Debug)]
-pub(crate) struct Told(#[expect(dead_code, reason = "held to be dropped")] EnteredSpan);
+pub(crate) struct OpenSpan(#[expect(dead_code, reason = "held to be dropped")] EnteredSpan);
 
-/// Opens a span for `tracing`. Its subscribers want names that are known when the program is compiled, so what the span stands
-/// for is its name, and what it is called is a field.
+/// Opens a span for `tracing`. Subscribers need names that are known when the program is compiled, so the category is the name of the span,
+/// and its own name is a field.
 #[inline]
-pub(crate) fn tell(category: Category, name: &str) -> Told {
+pub(crate) fn enter(category: Category, name: &str) -> OpenSpan {
     let span = match category {
         Category::Frame => trace_span!(target: TARGET, "frame", name),
         Category::Phase => trace_span!(target: TARGET, "phase", name),
@@ -29,12 +29,12 @@ pub(crate) fn tell(category: Category, name: &str) -> Told {
         Category::Part => trace_span!(target: TARGET, "part", name),
         Category::Block => trace_span!(target: TARGET, "block", name),
     };
-    Told(span.entered())
+    OpenSpan(span.entered())
 }
 
 /// Opens the span of a frame for `tracing`.
-pub(crate) fn tell_frame(number: u64) -> Told {
-    Told(trace_span!(target: TARGET, "frame", number).entered())
+pub(crate) fn enter_frame(number: u64) -> OpenSpan {
+    OpenSpan(trace_span!(target: TARGET, "frame", number).entered())
 }
 
 /// A span of `tracing` that was entered while a frame runs.

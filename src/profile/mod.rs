@@ -68,24 +68,24 @@ pub use span::{Category, Span, SpanGuard, span, timed};
 pub use statistics::Statistic;
 
 #[cfg(feature = "tracing")]
-pub(crate) use bridge::{tell, tell_frame};
+pub(crate) use bridge::{enter, enter_frame};
 #[cfg(not(feature = "tracing"))]
-pub(crate) use no_bridge::{tell, tell_frame};
+pub(crate) use no_bridge::{enter, enter_frame};
 pub(crate) use recorder::{ascend, descend, is_recording, note_rows};
 pub(crate) use span::{SpanName, open, part, timed_part};
 
 /// Without the bridge spans are not forwarded.
 #[cfg(not(feature = "tracing"))]
 mod no_bridge {
-    pub(crate) struct Told;
+    pub(crate) struct OpenSpan;
 
     #[inline]
-    pub(crate) fn tell(_: super::Category, _: &str) -> Told {
-        Told
+    pub(crate) fn enter(_: super::Category, _: &str) -> OpenSpan {
+        OpenSpan
     }
 
     #[inline]
-    pub(crate) fn tell_frame(_: u64) -> Told {
-        Told
+    pub(crate) fn enter_frame(_: u64) -> OpenSpan {
+        OpenSpan
     }
 }

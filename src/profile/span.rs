@@ -142,7 +142,7 @@ pub(crate) fn open(category: Category, name: &'static str) -> SpanGuard {
             start: Instant::now(),
         }),
         #[cfg(feature = "tracing")]
-        _told: super::bridge::tell(category, name),
+        _open: super::bridge::enter(category, name),
         on_this_thread: PhantomData,
     }
 }
@@ -160,7 +160,7 @@ struct Open {
 pub struct SpanGuard {
     open: Option<Open>,
     #[cfg(feature = "tracing")]
-    _told: super::bridge::Told,
+    _open: super::bridge::OpenSpan,
     /// Dropped elsewhere it would be recorded among spans that it does not lie in.
     on_this_thread: PhantomData<*const ()>,
 }

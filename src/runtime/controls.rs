@@ -32,10 +32,29 @@ use std::collections::{BTreeMap, btree_map};
 /// assert_eq!(runtime.world().global::<Horns>()?.0, 1);
 /// # Ok::<(), gerust::Error>(())
 /// ```
-#[derive(Clone, PartialEq, Debug, Default)]
+#[derive(PartialEq, Debug, Default)]
 #[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]
 pub struct Controls {
     controls: BTreeMap<String, Control>,
+}
+
+impl Clone for Controls {
+    fn clone(&self) -> Self {
+        Self {
+            controls: self.controls.clone(),
+        }
+    }
+
+    // Moments copy it in each frame, over a copy from before.
+    fn clone_from(&mut self, other: &Self) {
+        match self.controls.keys().eq(other.controls.keys()) {
+            true => {
+                let values = self.controls.values_mut().zip(other.controls.values());
+                values.for_each(|(value, other)| *value = *other);
+            }
+            false => self.controls.clone_from(&other.controls),
+        }
+    }
 }
 
 #[derive(Clone, Copy, PartialEq, Debug, Default)]

@@ -47,9 +47,10 @@ pub struct Runtime {
     pub(super) has_built_in_systems: bool,
     pub(super) kits: Vec<AddedKit>,
     pub(super) kit_being_added: Option<TypeId>,
+    pub(super) watchers: super::watch::Watchers,
     /// The moment that was kept last: the next one shares unchanged values with it.
     #[cfg(feature = "snapshot")]
-    pub(super) last_kept: Option<std::sync::Arc<super::moment::Kept>>,
+    pub(super) last_kept: Option<super::moment::Moment>,
 }
 
 impl Default for Runtime {
@@ -120,6 +121,7 @@ impl Runtime {
             has_built_in_systems: false,
             kits: Vec::new(),
             kit_being_added: None,
+            watchers: Default::default(),
             #[cfg(feature = "snapshot")]
             last_kept: None,
         }

@@ -154,8 +154,16 @@ impl Runtime {
         })
     }
 
-    fn run_frame_by(&mut self, mut way: Way<'_>) -> Result<(), Error> {
+    fn run_frame_by(&mut self, way: Way<'_>) -> Result<(), Error> {
+        self.call_watchers(|watcher, runtime| watcher.before(runtime))?;
         self.get_ready()?;
+        let outcome = self.run_unwatched_frame(way);
+        let failure = outcome.as_ref().err();
+        let watched = self.call_watchers(|watcher, runtime| watcher.after(runtime, failure));
+        outcome.and(watched)
+    }
+
+    fn run_unwatched_frame(&mut self, mut way: Way<'_>) -> Result<(), Error> {
         self.set_up()?;
         let clock = self.clock_mut();
         clock.advance();
@@ -169,7 +177,7 @@ impl Runtime {
         let mut of_profiler = Panics::default();
         self.profiler.begin_frame(frame, &mut of_profiler);
         let outcome = {
-            let _told = profile::tell_frame(frame);
+            let _open = profile::enter_frame(frame);
             self.follow_focus(&mut way)
                 .and_then(|()| self.run_steps(context, way))
         };

@@ -188,6 +188,7 @@ impl Runtime {
             return refuse(format!("`{name}` requires it; remove that one first"));
         }
         self.schedule.remove_of_kit(id)?;
+        self.watchers.remove_of_kit(id);
         self.kits.retain(|kit| kit.id != id);
         Ok(())
     }

@@ -13,6 +13,7 @@ mod pacing;
 mod save;
 mod standard;
 mod systems;
+mod watch;
 mod without_effect;
 
 pub use controls::{ControlIter, Controls};
@@ -30,3 +31,4 @@ pub use standard::{
     Arrived, Earlier, Follow, FollowNamed, Lifetime, LogEntry, Machine, Rangefinder, Route, Spin,
     StandardKit, Steered, Switched, Transition, TransitionCondition, Velocity, Wear, Worn,
 };
+pub use watch::FrameWatcher;

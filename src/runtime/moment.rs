@@ -1,11 +1,10 @@
 //! Going back in memory.
 
 use super::frame_loop::Runtime;
-use crate::collide::{Contacts, KeptContacts, SavedContacts};
+use crate::collide::{Contact, Contacts, KeptContacts, SavedContacts};
 use crate::error::{Error, ErrorKind};
-use crate::schedule::Clock;
-use crate::store::{KeptWorld, World};
-use rustc_hash::FxHashSet;
+use crate::schedule::{Clock, Schedule};
+use crate::store::{Component, KeptWorld, LastRuns, Scratch, Snapshot, World};
 use std::collections::VecDeque;
 use std::fmt;
 use std::sync::Arc;
@@ -16,18 +15,65 @@ use std::sync::Arc;
 #[derive(Clone)]
 pub struct Moment(Arc<Kept>);
 
-pub(super) struct Kept {
+struct Kept {
     clock: Clock,
     world: KeptWorld,
+    /// When systems last looked for changes.
+    runs: LastRuns,
     contacts: Option<KeptContacts>,
     /// The systems that are switched off, and those of Setup that have had their run.
     switches: Arc<Switches>,
 }
 
-#[derive(PartialEq, Eq)]
+impl Kept {
+    /// To be filled.
+    fn empty() -> Self {
+        Self {
+            clock: Clock::default(),
+            world: KeptWorld::empty(),
+            runs: LastRuns::new(),
+            contacts: None,
+            switches: Arc::default(),
+        }
+    }
+
+    /// Bytes of the parts that it does not share with the moment before.
+    fn fresh_bytes(&self) -> usize {
+        let contacts = self.contacts.as_ref().map_or(0, KeptContacts::fresh_bytes);
+        size_of::<Self>() + self.world.fresh_bytes() + contacts
+    }
+
+    /// Bytes of all parts, also of shared ones.
+    fn all_bytes(&self) -> usize {
+        let contacts = self.contacts.as_ref().map_or(0, KeptContacts::all_bytes);
+        size_of::<Self>() + self.world.all_bytes() + contacts
+    }
+}
+
+#[derive(Default)]
 struct Switches {
     off: Vec<String>,
     set_up: Vec<String>,
+}
+
+impl Switches {
+    fn of(schedule: &Schedule) -> Self {
+        Self {
+            off: schedule.off_names().map(str::to_owned).collect(),
+            set_up: schedule.set_up_names().map(str::to_owned).collect(),
+        }
+    }
+
+    fn are_those_of(&self, schedule: &Schedule) -> bool {
+        schedule.off_names().eq(&self.off) && schedule.set_up_names().eq(&self.set_up)
+    }
+}
+
+/// Lists without values, whose memory the next moment uses.
+#[derive(Default, Debug)]
+struct Lists {
+    world: Scratch,
+    contacts: Vec<Arc<Vec<Contact>>>,
 }
 
 impl Moment {
@@ -35,6 +81,124 @@ impl Moment {
     #[must_use]
     pub fn frame(&self) -> u64 {
         self.0.clock.frame()
+    }
+
+    /// The clock at that time.
+    #[must_use]
+    pub fn clock(&self) -> Clock {
+        self.0.clock
+    }
+
+    /// The registered components at that time, for example to write them on another thread while the runtime runs on.
+    /// O(entities · log entities + bytes).
+    ///
+    /// # Errors
+    ///
+    /// If the `Serialize` of a component returns an error; the message names the entity and the component.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_kit(StandardKit)?;
+    /// runtime.world_mut().spawn((Transform::default(), Velocity(Vec3::X)));
+    /// runtime.run_frames(1)?;
+    /// let (moment, digest) = (runtime.keep(), runtime.world().digest()?);
+    /// let writer = std::thread::spawn(move || moment.snapshot());
+    /// runtime.run_frames(10)?;
+    /// let snapshot = writer.join().expect("it does not panic")?;
+    /// assert_eq!(snapshot.digest(), digest);
+    /// # Ok::<(), Error>(())
+    /// ```
+    pub fn snapshot(&self) -> Result<Snapshot, Error> {
+        self.0.world.snapshot()
+    }
+
+    /// A global at that time; `None` if there was none, or if its type is not registered
+    /// ([`World::register_global`](crate::World::register_global)). O(registered globals).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::collide::Gravity;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let moment = runtime.keep();
+    /// runtime.world_mut().set_global(Gravity(Vec3::ZERO));
+    /// assert_eq!(moment.global::<Gravity>().map(|gravity| gravity.0.y), Some(-9.81));
+    /// assert!(moment.global::<String>().is_none());
+    /// ```
+    #[must_use]
+    pub fn global<T: Component>(&self) -> Option<&T> {
+        self.0.world.global()
+    }
+
+    /// The events of the frame that the moment was kept after, in the order in which they were posted; none if their type is not registered
+    /// ([`World::register_event`](crate::World::register_event)). O(registered events).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::collide::ContactState;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let cube = Collider::sensor(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.5)));
+    /// runtime.world_mut().spawn_many([0.0, 0.4].map(|x| (Transform::at(x, 0.0, 0.0), cube.clone())));
+    /// runtime.run_frames(1)?;
+    /// let moment = runtime.keep();
+    /// runtime.run_frames(1)?;
+    /// let states: Vec<_> = moment.posted::<Contact>().iter().map(|contact| contact.state).collect();
+    /// assert_eq!(states, [ContactState::Began]);
+    /// # Ok::<(), Error>(())
+    /// ```
+    #[must_use]
+    pub fn posted<E: Component>(&self) -> &[E] {
+        self.0.world.posted().map_or(&[], |(_, events)| events)
+    }
+
+    /// How many events of a type were posted until then; 0 if the type is not registered. O(registered events).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// #[derive(Clone, serde::Serialize, serde::Deserialize)]
+    /// struct Docked;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().register_event::<Docked>("docked")?;
+    /// runtime.add_system(System::named("dock").takes::<Outbox<Docked>>().runs(|mut docked| docked.post(Docked)))?;
+    /// runtime.run_frames(5)?;
+    /// let moment = runtime.keep();
+    /// assert_eq!((moment.posted_so_far::<Docked>(), moment.posted::<Docked>().len()), (5, 1));
+    /// # Ok::<(), Error>(())
+    /// ```
+    #[must_use]
+    pub fn posted_so_far<E: Component>(&self) -> u64 {
+        self.0.world.posted::<E>().map_or(0, |(count, _)| count)
+    }
+
+    /// The names of the systems that were switched off, in the order of the phases.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::bare();
+    /// runtime.add_system(System::named("tide").takes::<()>().runs(|()| {}))?;
+    /// runtime.set_enabled("tide", false)?;
+    /// assert_eq!(runtime.keep().systems_off(), ["tide"]);
+    /// # Ok::<(), Error>(())
+    /// ```
+    #[must_use]
+    pub fn systems_off(&self) -> &[String] {
+        &self.0.switches.off
     }
 }
 
@@ -81,27 +245,45 @@ impl Runtime {
     /// # Ok::<(), Error>(())
     /// ```
     pub fn keep(&mut self) -> Moment {
+        let previous = self.last_kept.take();
+        let moment = self.keep_in(None, previous.as_ref(), &mut Lists::default());
+        self.last_kept = Some(moment.clone());
+        moment
+    }
+
+    /// [`Runtime::keep`] into an old moment that is no longer needed, if nothing else refers to it. Shares with the previous one.
+    fn keep_in(
+        &mut self,
+        old: Option<Moment>,
+        previous: Option<&Moment>,
+        lists: &mut Lists,
+    ) -> Moment {
         // A world that was replaced is installed by the next frame; until then it has nothing that is registered.
         let _ = self.meet_world();
-        let previous = self.last_kept.take();
-        let previous = previous.as_deref();
-        let switches = Switches {
-            off: self.schedule.off_names(),
-            set_up: self.schedule.set_up_names(),
-        };
-        let kept = Arc::new(Kept {
-            clock: *self.clock_mut(),
-            contacts: self.world.find_global::<Contacts>().map(|contacts| {
-                contacts.kept(previous.and_then(|previous| previous.contacts.as_ref()))
-            }),
-            switches: match previous {
-                Some(previous) if *previous.switches == switches => Arc::clone(&previous.switches),
-                _ => Arc::new(switches),
-            },
-            world: self.world.keep(previous.map(|previous| &previous.world)),
+        let previous = previous.map(|previous| &*previous.0);
+        let old = old.map(|old| old.0);
+        let mut arc = old
+            .filter(|old| Arc::strong_count(old) == 1)
+            .unwrap_or_else(|| Arc::new(Kept::empty()));
+        let kept = Arc::get_mut(&mut arc).expect("nothing else refers to it");
+        kept.clock = *self.clock_mut();
+        let old = kept.contacts.take();
+        kept.contacts = self.world.find_global::<Contacts>().map(|contacts| {
+            let previous = previous.and_then(|previous| previous.contacts.as_ref());
+            contacts.kept(previous, old, &mut lists.contacts)
         });
-        self.last_kept = Some(Arc::clone(&kept));
-        Moment(kept)
+        let schedule = &self.schedule;
+        kept.switches = match previous {
+            Some(previous) if previous.switches.are_those_of(schedule) => {
+                Arc::clone(&previous.switches)
+            }
+            _ => Arc::new(Switches::of(schedule)),
+        };
+        self.schedule.put_last_runs(&mut kept.runs);
+        let previous = previous.map(|previous| &previous.world);
+        self.world
+            .keep_in(&mut kept.world, previous, &mut lists.world);
+        Moment(arc)
     }
 
     /// Puts the runtime back to a moment that was kept of it. The frames that follow repeat bit for bit, within the limits of
@@ -132,17 +314,19 @@ impl Runtime {
         let Switches { off, set_up } = &*kept.switches;
         let contacts = kept.contacts.as_ref().map(KeptContacts::saved);
         self.take_up(off, set_up, contacts, |world| {
-            world.put_events_back(&kept.world)
+            world.put_events_back(&kept.world);
+            world.put_changes_back(&kept.world, &kept.runs)
         })
     }
 
-    /// Continues from a world that was put back: derives what is not kept, and replaces the contacts that this finds.
+    /// Continues from a world that was put back: derives what is not kept, and replaces the contacts that this finds. `put_rest` puts
+    /// events and changes back, and returns when systems last looked for changes.
     pub(super) fn take_up(
         &mut self,
         off: &[String],
         set_up: &[String],
         saved: Option<SavedContacts>,
-        put_events: impl FnOnce(&mut World),
+        put_rest: impl FnOnce(&mut World) -> LastRuns,
     ) -> Result<(), Error> {
         self.schedule.switch_all_but(off);
         self.schedule.take_as_set_up(set_up);
@@ -155,7 +339,8 @@ impl Runtime {
         }
         // Those that were found just now have begun before.
         self.world.forget_events();
-        put_events(&mut self.world);
+        let runs = put_rest(&mut self.world);
+        self.schedule.set_last_runs(&runs);
         settled
     }
 
@@ -189,6 +374,10 @@ impl Runtime {
 pub struct Moments {
     most: usize,
     moments: VecDeque<Moment>,
+    most_bytes: usize,
+    /// Bytes of what each moment but the oldest does not share with the one before.
+    later: usize,
+    lists: Lists,
 }
 
 impl Moments {
@@ -198,19 +387,91 @@ impl Moments {
         Self {
             most: most.max(1),
             moments: VecDeque::new(),
+            most_bytes: usize::MAX,
+            later: 0,
+            lists: Lists::default(),
         }
     }
 
-    /// Adds the present moment of a runtime; see [`Runtime::keep`].
+    /// The same ring with a limit: it drops its oldest moments while all of them take more [memory](Self::memory) than a number of bytes. The
+    /// latest moment stays.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::runtime::Moments;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_kit(StandardKit)?;
+    /// let gulls = (0..1_000_u16).map(|i| (Transform::at(f32::from(i), 0.0, 0.0), Velocity(Vec3::X)));
+    /// runtime.world_mut().spawn_many(gulls);
+    /// let mut moments = Moments::ring(600).within(1_000_000);
+    /// for _ in 0..60 {
+    ///     runtime.run_frames(1)?;
+    ///     moments.keep(&mut runtime);
+    /// }
+    /// assert!(moments.memory() <= 1_000_000);
+    /// assert!((10..30).contains(&moments.len()));
+    /// # Ok::<(), Error>(())
+    /// ```
+    #[must_use]
+    pub fn within(mut self, bytes: usize) -> Self {
+        self.most_bytes = bytes;
+        self
+    }
+
+    /// Adds the present moment of a runtime; see [`Runtime::keep`]. Once the ring is full, the new moment takes over the memory of the
+    /// oldest one.
     ///
     /// # Panics
     ///
     /// As [`Runtime::keep`].
     pub fn keep(&mut self, runtime: &mut Runtime) {
-        if self.moments.len() == self.most {
-            self.moments.pop_front();
+        let is_full = self.moments.len() == self.most;
+        let oldest = is_full.then(|| self.drop_oldest()).flatten();
+        let moment = runtime.keep_in(oldest, self.moments.back(), &mut self.lists);
+        if !self.moments.is_empty() {
+            self.later += moment.0.fresh_bytes();
         }
-        self.moments.push_back(runtime.keep());
+        self.moments.push_back(moment);
+        while self.memory() > self.most_bytes && self.moments.len() > 1 {
+            self.drop_oldest();
+        }
+    }
+
+    /// Drops the moments of a frame and of later ones. Returns how many it drops. O(dropped).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::runtime::Moments;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// let mut moments = Moments::ring(10);
+    /// for _ in 0..5 {
+    ///     runtime.run_frames(1)?;
+    ///     moments.keep(&mut runtime);
+    /// }
+    /// assert_eq!(moments.drop_from(4), 2);
+    /// assert_eq!(moments.frames(), Some(1..=3));
+    /// # Ok::<(), Error>(())
+    /// ```
+    pub fn drop_from(&mut self, frame: u64) -> usize {
+        let dropped = self.moments.iter().rev();
+        let dropped = dropped.take_while(|moment| moment.frame() >= frame).count();
+        self.truncate(self.moments.len() - dropped);
+        dropped
+    }
+
+    fn truncate(&mut self, kept: usize) {
+        let dropped = self.moments.drain(kept..);
+        let fresh = dropped.map(|moment| moment.0.fresh_bytes()).sum::<usize>();
+        self.later = match kept {
+            0 => 0,
+            _ => self.later - fresh,
+        };
     }
 
     /// How many moments it holds.
@@ -262,11 +523,11 @@ impl Moments {
             ));
         };
         runtime.go_back(moment)?;
-        self.moments.truncate(kept);
+        self.truncate(kept);
         Ok(())
     }
 
-    /// Bytes of all moments, without what values refer to on the heap. Parts that moments share count once. O(chunks of all moments).
+    /// Bytes of all moments, without what values refer to on the heap. Parts that moments share count once. O(rows / 64).
     ///
     /// # Example
     ///
@@ -285,21 +546,15 @@ impl Moments {
     /// ```
     #[must_use]
     pub fn memory(&self) -> usize {
-        let mut seen = FxHashSet::default();
-        let mut bytes = 0;
-        for moment in &self.moments {
-            let kept = &*moment.0;
-            bytes += size_of::<Kept>() + kept.world.own_bytes();
-            let mut note = |part: *const (), size: usize| {
-                if seen.insert(part) {
-                    bytes += size;
-                }
-            };
-            kept.world.shared_parts(&mut note);
-            if let Some(contacts) = &kept.contacts {
-                contacts.shared_parts(&mut note);
-            }
+        let oldest = self.moments.front();
+        oldest.map_or(0, |oldest| oldest.0.all_bytes() + self.later)
+    }
+
+    fn drop_oldest(&mut self) -> Option<Moment> {
+        let oldest = self.moments.pop_front();
+        if let Some(next) = self.moments.front() {
+            self.later -= next.0.fresh_bytes();
         }
-        bytes
+        oldest
     }
 }

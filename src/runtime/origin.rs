@@ -251,16 +251,19 @@ impl Runtime {
         if !self.follows_focus() {
             return Ok(());
         }
-        let focuses = self
-            .world
-            .rows_where::<(Entity, &OriginFocus, &WorldTransform), Having<Transform>>();
-        let far = focuses
-            .iter()
-            .filter_map(|(entity, focus, placed)| Some((entity, focus.due(placed.translation())?)));
+        let world = &self.world;
+        let due = |entity: Entity| {
+            let focus = world.get::<OriginFocus>(entity).ok()?;
+            let placed = world.get::<WorldTransform>(entity).ok()?;
+            world
+                .has::<Transform>(entity)
+                .then(|| focus.due(placed.translation()))?
+        };
+        let focuses = world.entities_having::<OriginFocus>();
+        let far = focuses.filter_map(|entity| Some((entity, due(entity)?)));
         let Some((_, by)) = far.min_by_key(|(entity, _)| *entity) else {
             return Ok(());
         };
-        drop(focuses);
         let moved = self.carry_over(by);
         let context = self.context();
         let told = way.tell(Cause::Action("move the origin"), &self.world, context);

@@ -447,6 +447,9 @@ pub(super) trait Body: Send {
     fn discard(&mut self);
     /// For each claim of rows, whether it has ever had a row.
     fn rows_met(&self) -> Vec<bool>;
+    /// Visits, for each claim that asks what has changed, the tick of its last run; 0 if there was none.
+    #[cfg(feature = "snapshot")]
+    fn visit_runs(&mut self, visit: &mut dyn FnMut(&mut u64));
 }
 
 struct Closure<C: Claim, F, O> {
@@ -496,5 +499,10 @@ where
         let mut met = Vec::new();
         C::note_rows(self.state.as_ref().expect(PREPARED), &mut met);
         met
+    }
+
+    #[cfg(feature = "snapshot")]
+    fn visit_runs(&mut self, visit: &mut dyn FnMut(&mut u64)) {
+        C::visit_runs(self.state.as_mut().expect(PREPARED), visit);
     }
 }

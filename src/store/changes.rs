@@ -9,6 +9,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 #[derive(Clone, Copy, Default, Debug)]
 pub(crate) struct Kept {
     pub(crate) ticks: bool,
+    /// Whether a system asks for the ticks.
+    pub(crate) watched: bool,
     pub(crate) unseen: bool,
 }
 
@@ -43,11 +45,22 @@ impl Changes {
             }
         }
         self.kept.ticks |= more.ticks;
+        self.kept.watched |= more.watched;
         self.kept.unseen |= more.unseen;
     }
 
     pub(crate) fn keeps_ticks(&self) -> bool {
         self.kept.ticks
+    }
+
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn is_watched(&self) -> bool {
+        self.kept.watched
+    }
+
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn ticks_mut(&mut self, position: u32) -> Option<&mut ColumnTicks> {
+        self.column_mut(position).ticks.as_mut()
     }
 
     pub(crate) fn add_column(&mut self) {

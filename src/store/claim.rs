@@ -69,6 +69,8 @@ pub trait Grant {
     fn discard(_: &mut Self::State) {}
     /// Notes for each claim of rows whether it has ever had a row.
     fn note_rows(_: &Self::State, _: &mut Vec<bool>) {}
+    /// Visits, for each claim of rows that asks what has changed, the tick of its last run; 0 if there was none.
+    fn visit_runs(_: &mut Self::State, _: &mut dyn FnMut(&mut u64)) {}
 }
 
 /// What claims get ready with.
@@ -203,6 +205,12 @@ impl<I: Items, C: Conditions> Grant for Rows<'_, I, C> {
     fn note_rows(state: &RowsState, rows: &mut Vec<bool>) {
         rows.push(state.has_met());
     }
+
+    fn visit_runs(state: &mut RowsState, visit: &mut dyn FnMut(&mut u64)) {
+        if C::BY_ROW {
+            visit(state.last_run_mut());
+        }
+    }
 }
 
 impl<T: Component> Claim for Global<'_, T> {}
@@ -287,6 +295,10 @@ macro_rules! tuples {
 
             fn note_rows(state: &Self::State, rows: &mut Vec<bool>) {
                 $($member::note_rows(&state.$at, rows);)*
+            }
+
+            fn visit_runs(state: &mut Self::State, visit: &mut dyn FnMut(&mut u64)) {
+                $($member::visit_runs(&mut state.$at, visit);)*
             }
         }
     };

@@ -90,6 +90,38 @@ impl ComponentType {
         Some(self.column_changes(table)?.swap_remove(row))
     }
 
+    /// Whether a system asks when rows were written or attached.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn is_watched(&self) -> bool {
+        let changes = self.changes.as_ref().map(AtomicRefCell::borrow);
+        changes.is_some_and(|changes| changes.is_watched())
+    }
+
+    /// Whether its rows say when they were written.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn keeps_ticks(&self) -> bool {
+        let changes = self.changes.as_ref().map(AtomicRefCell::borrow);
+        changes.is_some_and(|changes| changes.keeps_ticks())
+    }
+
+    /// When a row was written and attached, if that is noted.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn row_ticks(&self, table: TableId, row: u32) -> Option<RowTicks> {
+        let changes = self.changes.as_ref()?.borrow();
+        let ticks = changes.ticks(self.positions.of(table)?)?;
+        Some(ticks.of_row(row as usize))
+    }
+
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn set_row_ticks(&mut self, table: TableId, row: u32, ticks: RowTicks) {
+        let position = self.positions.of(table);
+        if let Some((changes, position)) = self.changes.as_mut().zip(position)
+            && let Some(column) = changes.get_mut().ticks_mut(position)
+        {
+            column.set(row as usize, ticks);
+        }
+    }
+
     /// Whether a row of a chunk was written after a tick.
     #[cfg(feature = "snapshot")]
     pub(crate) fn is_written(&self, table: TableId, chunk: usize, since: u64) -> bool {

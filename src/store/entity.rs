@@ -219,16 +219,31 @@ impl Entities {
         None
     }
 
+    /// Whether [`Entities::sequence`] is still the same. O(slots).
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn has_sequence(&self, sequence: &IdSequence) -> bool {
+        let of_old = sequence.generations.iter().copied();
+        self.slots.len() == sequence.slots as usize
+            && self.far.next() == sequence.far
+            && self.free == sequence.free
+            && self.used == sequence.used
+            && self.generations().eq(of_old)
+    }
+
+    /// Those of slots that have been used again.
+    #[cfg(feature = "snapshot")]
+    fn generations(&self) -> impl Iterator<Item = (u32, NonZeroU32)> {
+        let slots = self.slots.iter().zip(0..);
+        let reused = slots.filter(|(slot, _)| slot.generation != NonZeroU32::MIN);
+        reused.map(|(slot, index)| (index, slot.generation))
+    }
+
     /// The state that decides which ids are handed out from now on.
     #[cfg(feature = "snapshot")]
     pub(crate) fn sequence(&self) -> IdSequence {
-        let reused = self.slots.iter().enumerate();
         IdSequence {
             slots: self.slots.len() as u32,
-            generations: reused
-                .filter(|(_, slot)| slot.generation != NonZeroU32::MIN)
-                .map(|(index, slot)| (index as u32, slot.generation))
-                .collect(),
+            generations: self.generations().collect(),
             free: self.free.clone(),
             far: self.far.next(),
             used: self.used.clone(),

@@ -180,7 +180,7 @@ struct InboxPosition {
         not(feature = "snapshot"),
         allow(dead_code, reason = "only saved files name it")
     )]
-    system: Box<str>,
+    system: Arc<str>,
     /// The number of the next event that it has not seen.
     seen: Arc<AtomicU64>,
 }
@@ -226,8 +226,34 @@ impl<E> Channel<E> {
     where
         E: Clone,
     {
-        let events = self.events.iter().cloned().collect();
-        (self.first, self.frame_start, events, self.positions())
+        let mut copy = super::snapshot::CopiedEvents {
+            first: 0,
+            frame_start: 0,
+            events: Vec::new(),
+            inboxes: Vec::new(),
+        };
+        self.copy_into(&mut copy);
+        copy
+    }
+
+    /// All of it, in the place of an earlier copy.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn copy_into(&self, copy: &mut super::snapshot::CopiedEvents<E>)
+    where
+        E: Clone,
+    {
+        (copy.first, copy.frame_start) = (self.first, self.frame_start);
+        copy.events.clear();
+        copy.events.extend(self.events.iter().cloned());
+        copy.inboxes.clear();
+        for inbox in &self.inboxes {
+            if Arc::strong_count(&inbox.seen) > 1 {
+                let of_system = copy.inboxes.iter().filter(|(of, ..)| *of == inbox.system);
+                let number = of_system.count() as u32;
+                let seen = inbox.seen.load(Ordering::Relaxed);
+                copy.inboxes.push((Arc::clone(&inbox.system), number, seen));
+            }
+        }
     }
 
     /// For each inbox: its system, its place among those of the system, and the next event that it has not seen.
@@ -258,12 +284,12 @@ impl<E> Channel<E> {
 
     /// Replaces all events. Inboxes of systems that are not listed have seen all of earlier frames.
     #[cfg(feature = "snapshot")]
-    pub(crate) fn put_back(
+    pub(crate) fn put_back<S: std::ops::Deref<Target = str>>(
         &mut self,
         events: Vec<E>,
         first: u64,
         frame_start: u64,
-        positions: &[(String, u32, u64)],
+        positions: &[(S, u32, u64)],
     ) {
         self.events = events.into();
         self.first = first;

@@ -18,6 +18,33 @@ pub(crate) struct LostEvent<T> {
     component: PhantomData<fn() -> T>,
 }
 
+impl<T> Clone for LostEvent<T> {
+    fn clone(&self) -> Self {
+        Self {
+            entity: self.entity,
+            component: PhantomData,
+        }
+    }
+}
+
+#[cfg(feature = "snapshot")]
+impl<T> serde::Serialize for LostEvent<T> {
+    fn serialize<S: serde::Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        self.entity.serialize(serializer)
+    }
+}
+
+#[cfg(feature = "snapshot")]
+impl<'de, T> serde::Deserialize<'de> for LostEvent<T> {
+    fn deserialize<D: serde::Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        let entity = Entity::deserialize(deserializer)?;
+        Ok(Self {
+            entity,
+            component: PhantomData,
+        })
+    }
+}
+
 /// The entities that have lost a `T`, by a detach or by their end; each system sees each loss exactly once.
 ///
 /// The first system that asks makes the world note losses of the type from then on. The entity may have got another `T`

@@ -43,7 +43,7 @@ pub use globals::{Global, GlobalMut};
 pub use inspect::{ComponentInfo, Memory, TableMemory, TypeMemory};
 pub use lost::Lost;
 #[cfg(feature = "snapshot")]
-pub(crate) use moment::{KeptWorld, SameBits};
+pub(crate) use moment::{KeptWorld, SameBits, Scratch, copied_slices};
 pub use most_entities::MostEntities;
 pub use name::Name;
 pub use rows::{
@@ -53,7 +53,7 @@ pub use rows::{
 #[cfg(feature = "snapshot")]
 pub use snapshot::{Datum, Difference, Snapshot};
 #[cfg(feature = "snapshot")]
-pub(crate) use snapshot::{PutEvents, PutGlobal, SavedEvents};
+pub(crate) use snapshot::{LastRuns, Layout, PutEvents, PutGlobal, SavedChanges, SavedEvents};
 pub use world::{Borrowed, World};
 
 #[cfg(feature = "chance")]

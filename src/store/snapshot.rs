@@ -1,8 +1,9 @@
 //! Snapshots and digests: copies of the registered components of a world.
 
 use super::access::short_type;
-use super::component::{Component, short_name};
-use super::entity::{Entities, Entity};
+use super::component::{Component, ComponentTypes, short_name};
+use super::entity::{Entities, Entity, TableId};
+use super::lost::LostEvent;
 use super::moment::ChunkFunctions;
 use super::world::World;
 use crate::error::{Error, Kind};
@@ -25,15 +26,15 @@ pub(crate) struct Registered {
     pub(crate) chunks: ChunkFunctions,
 }
 
-/// Attaches a value that was read to an entity that was just made.
-type PutBack = Box<dyn FnOnce(&mut World, Entity)>;
+/// Adds a value that was read to the column of a table.
+type PutBack = Box<dyn FnOnce(&mut ComponentTypes, TableId, u64)>;
 
 fn write<T: Component + Serialize>(world: &World, entity: Entity) -> Result<Vec<u8>, String> {
     let value = world.get::<T>(entity).expect("its table has the type");
     write_value(&*value)
 }
 
-fn write_value(value: &impl Serialize) -> Result<Vec<u8>, String> {
+pub(super) fn write_value(value: &impl Serialize) -> Result<Vec<u8>, String> {
     let mut bytes = Vec::new();
     // Writing into memory cannot fail, so the error comes from the value.
     exact::write(value, &mut bytes)?;
@@ -50,10 +51,9 @@ fn read<T: Component + DeserializeOwned>(bytes: &[u8]) -> Result<PutBack, String
 }
 
 fn put_back<T: Component>(value: T) -> PutBack {
-    Box::new(|world, entity| {
-        world
-            .attach(entity, value)
-            .expect("the entity was made just now");
+    Box::new(|types, table, tick| {
+        let id = types.id_or_register::<T>();
+        types.push(id, table, value, tick);
     })
 }
 
@@ -296,14 +296,14 @@ impl World {
     }
 
     fn enroll<T: Component>(&mut self, registered: Registered) -> Result<(), Error> {
-        let name = &*registered.name;
+        let name = Arc::clone(&registered.name);
         let id = self.types.id_or_register::<T>();
         let taken = self.types.iter().enumerate().find_map(|(at, known)| {
             let other = known.registered.as_ref()?;
-            let is_same_name = &*other.name == name;
+            let is_same_name = other.name == name;
             let is_same_type = at == id.index();
             (is_same_name != is_same_type).then(|| Kind::NameTaken {
-                name: name.to_owned(),
+                name: name.to_string(),
                 component: short_name(std::any::type_name::<T>()),
                 taken: other.name.to_string(),
                 by: short_name(known.name),
@@ -322,7 +322,8 @@ impl World {
             },
             None => registered,
         });
-        Ok(())
+        // Which entities have lost it is an event like others.
+        self.register_event::<LostEvent<T>>(&name_of_lost(&name))
     }
 
     /// The names of the registered component types, in the order of first use of the types.
@@ -438,6 +439,7 @@ impl World {
     }
 }
 
+mod changes;
 mod datum;
 mod difference;
 mod events;
@@ -454,8 +456,12 @@ pub use difference::Difference;
 
 use difference::first_difference_of;
 
+pub(crate) use changes::{LastRuns, SavedChanges};
+use events::name_of_lost;
+
 pub(crate) use events::{CopiedEvents, PutEvents, RegisteredEvent, SavedEvents};
 pub(crate) use globals::{PutGlobal, RegisteredGlobal};
+pub(crate) use restore::Layout;
 pub(crate) use versions::Shape;
 
 #[cfg(test)]

@@ -24,8 +24,8 @@ pub(crate) struct ColumnTicks {
 /// When one row was written last, and when it was attached.
 #[derive(Clone, Copy, Debug)]
 pub(crate) struct RowTicks {
-    written: u64,
-    attached: u64,
+    pub(crate) written: u64,
+    pub(crate) attached: u64,
 }
 
 impl RowTicks {
@@ -72,6 +72,23 @@ impl ColumnTicks {
     #[inline]
     pub(crate) fn written(&self, row: usize) -> u64 {
         load(&self.written[row]).max(load(&self.chunks[row / CHUNK]))
+    }
+
+    /// Both ticks of a row.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn of_row(&self, row: usize) -> RowTicks {
+        RowTicks {
+            written: self.written(row),
+            attached: self.attached(row),
+        }
+    }
+
+    /// Sets both ticks of a row.
+    #[cfg(feature = "snapshot")]
+    pub(crate) fn set(&mut self, row: usize, ticks: RowTicks) {
+        self.spread(row / CHUNK);
+        self.written[row] = AtomicU64::new(ticks.written);
+        self.attached[row] = ticks.attached;
     }
 
     /// The latest tick of the rows of a chunk.
@@ -121,6 +138,9 @@ impl ColumnTicks {
     /// Writes a chunk's tick into its rows, so that one of them can get an earlier one.
     fn spread(&mut self, chunk: usize) {
         let tick = std::mem::take(self.chunks[chunk].get_mut());
+        if tick == 0 {
+            return;
+        }
         let start = chunk * CHUNK;
         let end = (start + CHUNK).min(self.written.len());
         for written in &mut self.written[start..end] {

@@ -4,3 +4,4 @@
 mod moments;
 mod program;
 mod save;
+mod walks;

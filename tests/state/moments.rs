@@ -203,6 +203,9 @@ proptest! {
         world.register_global::<Counts>("counts").expect("it is free");
         world.spawn_many((0..150_u8).map(|i| (Transform::at(f32::from(i), 0.0, 0.0),)));
         let mut kept = Vec::new();
+        // Its moments take over the memory of older ones.
+        let mut ring = Moments::ring(3);
+        let mut in_ring = std::collections::VecDeque::new();
         for step in steps {
             let all: Vec<Entity> = runtime.world().rows::<Entity>().iter().collect();
             let pick = |at: u8| all.get(usize::from(at) * all.len() / 256).copied();
@@ -235,7 +238,16 @@ proptest! {
                 Step::Keep => {
                     let moment = runtime.keep();
                     let counts = runtime.world().find_global::<Counts>().map(|counts| counts.clone());
-                    kept.push((moment, runtime.world().snapshot().expect("it can be written"), counts));
+                    let snapshot = runtime.world().snapshot().expect("it can be written");
+                    let of_moment = moment.snapshot().expect("it can be written");
+                    prop_assert_eq!(of_moment.first_difference(&snapshot), None);
+                    prop_assert_eq!((of_moment.ids(), of_moment.digest()), (snapshot.ids(), snapshot.digest()));
+                    ring.keep(&mut runtime);
+                    in_ring.push_back(snapshot.clone());
+                    if in_ring.len() > 3 {
+                        in_ring.pop_front();
+                    }
+                    kept.push((moment, snapshot, counts));
                 }
                 Step::Frame => runtime.run_frames(1).expect("nothing fails"),
                 Step::GoBack(at) => if let Some((moment, snapshot, counts)) = kept.get(usize::from(at) * kept.len() / 256) {
@@ -247,6 +259,14 @@ proptest! {
                     prop_assert_eq!(&now, counts, "also that there was none");
                 },
             }
+        }
+        for (moment, snapshot) in ring.iter().zip(&in_ring) {
+            let of_moment = moment.snapshot().expect("it can be written");
+            prop_assert_eq!(of_moment.first_difference(snapshot), None);
+            prop_assert_eq!(of_moment.ids(), snapshot.ids());
+            runtime.go_back(moment).expect("it is its own");
+            let now = runtime.world().snapshot().expect("it can be written");
+            prop_assert_eq!(now.first_difference(snapshot), None);
         }
         for (moment, snapshot, _) in kept.iter().rev() {
             runtime.go_back(moment).expect("it is its own");

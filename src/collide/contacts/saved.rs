@@ -3,7 +3,7 @@
 use super::settings::ContactSettings;
 use super::sorted::SortedContacts;
 use super::{Contact, ContactState, Contacts};
-use crate::store::Entity;
+use crate::store::{Entity, copied_slices};
 use serde::{Deserialize, Serialize};
 use std::sync::{Arc, OnceLock};
 
@@ -77,15 +77,14 @@ impl Contacts {
     }
 }
 
-/// Contacts of a chunk.
-const CHUNK: usize = 64;
-
 /// The contacts of a frame in memory. Chunks that have not changed are shared with the copy before.
 #[derive(Debug)]
 pub(crate) struct KeptContacts {
-    chunks: Vec<Arc<[Contact]>>,
+    chunks: Vec<Arc<Vec<Contact>>>,
     brief: Vec<Contact>,
     settings: ContactSettings,
+    /// Bytes of the chunks that it does not share with the copy before.
+    fresh: usize,
 }
 
 impl KeptContacts {
@@ -102,28 +101,44 @@ impl KeptContacts {
         }
     }
 
-    /// The address and the bytes of each chunk.
-    pub(crate) fn shared_parts(&self, note: &mut dyn FnMut(*const (), usize)) {
-        for chunk in &self.chunks {
-            note(chunk.as_ptr().cast(), size_of_val(&chunk[..]));
-        }
+    /// Bytes of the parts that it does not share with the copy before.
+    pub(crate) fn fresh_bytes(&self) -> usize {
+        self.fresh + size_of_val(&self.brief[..])
+    }
+
+    /// Bytes of all parts, also of shared ones.
+    pub(crate) fn all_bytes(&self) -> usize {
+        let chunks = self.chunks.iter().map(|chunk| size_of_val(&chunk[..]));
+        chunks.sum::<usize>() + size_of_val(&self.brief[..])
     }
 }
 
 impl Contacts {
-    /// A copy in memory. O(contacts).
-    pub(crate) fn kept(&self, previous: Option<&KeptContacts>) -> KeptContacts {
-        let chunks = self.current.contacts.chunks(CHUNK).enumerate();
+    /// A copy in memory, in the place of an old one if there is one. O(contacts).
+    pub(crate) fn kept(
+        &self,
+        previous: Option<&KeptContacts>,
+        old: Option<KeptContacts>,
+        scratch: &mut Vec<Arc<Vec<Contact>>>,
+    ) -> KeptContacts {
+        let (old_chunks, mut brief) = match old {
+            Some(old) => (old.chunks, old.brief),
+            None => (Vec::new(), Vec::new()),
+        };
+        brief.clone_from(&self.brief);
+        let mut fresh = 0;
+        let chunks = copied_slices(
+            &self.current.contacts,
+            previous.map_or(&[], |previous| &previous.chunks),
+            old_chunks,
+            scratch,
+            |contacts, is_same| fresh += usize::from(!is_same) * size_of_val(contacts),
+        );
         KeptContacts {
-            chunks: chunks
-                .map(|(at, contacts)| {
-                    let known = previous.and_then(|previous| previous.chunks.get(at));
-                    let known = known.filter(|known| known[..] == *contacts);
-                    known.map_or_else(|| Arc::from(contacts), Arc::clone)
-                })
-                .collect(),
-            brief: self.brief.clone(),
+            chunks,
+            brief,
             settings: self.settings,
+            fresh,
         }
     }
 }

@@ -8,7 +8,7 @@ use crate::collide::{Contacts, SavedContacts};
 use crate::error::{Error, Kind};
 use crate::runtime::Runtime;
 use crate::schedule::{Clock, Schedule};
-use crate::store::{Entity, IdSequence, SavedEvents, Snapshot, World};
+use crate::store::{Entity, IdSequence, Layout, SavedChanges, SavedEvents, Snapshot, World};
 use ciborium::Value;
 use serde::{Deserialize, Serialize};
 use std::collections::BTreeMap;
@@ -30,9 +30,15 @@ pub(super) struct State {
     /// The registered component types with the versions of their shapes.
     components: Vec<(String, u32)>,
     ids: IdSequence,
+    /// By table, also of those without rows: the places of its components in the list.
+    #[serde(default)]
+    tables: Vec<Vec<u32>>,
+    /// In the order of their rows, table by table.
     entities: Vec<SavedEntity>,
     /// Null where there was none.
     globals: Vec<(String, Value)>,
+    #[serde(default)]
+    changes: SavedChanges,
     events: Vec<SavedEvents>,
     contacts: Option<SavedContacts>,
     /// The systems that are switched off.
@@ -48,7 +54,7 @@ fn refuse(reason: impl Into<String>) -> Error {
 }
 
 impl State {
-    pub(super) fn of(world: &World, schedule: &Schedule) -> Result<Self, Error> {
+    pub(super) fn of(world: &World, schedule: &mut Schedule) -> Result<Self, Error> {
         let snapshot = world.snapshot()?;
         let components = world.component_versions();
         let places: BTreeMap<&str, u32> = components
@@ -56,7 +62,8 @@ impl State {
             .zip(0..)
             .map(|((name, _), place)| (name.as_str(), place))
             .collect();
-        let entities = snapshot.entities().map(|entity| {
+        let layout = world.layout();
+        let entities = layout.order.iter().map(|&entity| {
             let values = snapshot.all_bytes(entity);
             let values = values.map(|(name, bytes)| (places[name], Value::Bytes(bytes.to_vec())));
             let generation = NonZeroU32::new(entity.generation());
@@ -75,20 +82,30 @@ impl State {
         let mut events = Vec::new();
         for known in &world.registered_events {
             let saved = (known.write)(world, &known.of.name);
-            events.push(saved.map_err(|reason| not_saved("event", &known.of.name, reason))?);
+            let saved = saved.map_err(|reason| not_saved("event", &known.of.name, reason))?;
+            // Most components are never asked for their losses.
+            if !(saved.is_empty() && SavedEvents::is_of_lost(&saved.name)) {
+                events.push(saved);
+            }
         }
         let clock = world.find_global::<Clock>().map(|clock| *clock);
         Ok(Self {
             clock: clock.unwrap_or_default(),
             ids: snapshot.ids(),
             entities: entities.collect(),
+            tables: {
+                let place = |name: &Arc<str>| places[&**name];
+                let tables = layout.tables.iter();
+                tables.map(|set| set.iter().map(place).collect()).collect()
+            },
             globals,
+            changes: SavedChanges::of(world, &layout.order, &schedule.last_runs()),
             events,
             contacts: world
                 .find_global::<Contacts>()
                 .map(|contacts| contacts.saved()),
-            off: schedule.off_names(),
-            set_up: schedule.set_up_names(),
+            off: schedule.off_names().map(str::to_owned).collect(),
+            set_up: schedule.set_up_names().map(str::to_owned).collect(),
             components,
         })
     }
@@ -151,6 +168,7 @@ impl State {
     /// Reads all values by the types that are registered in a world.
     pub(super) fn into_parts(self, world: &World) -> Result<Parts, Error> {
         let snapshot = self.snapshot(world)?;
+        let layout = self.layout(&snapshot)?;
         let mut globals = Vec::new();
         for (name, value) in self.globals {
             let mut known = world.registered_globals.iter();
@@ -180,6 +198,7 @@ impl State {
             let put = (known.read)(saved.unwrap_or_else(|| SavedEvents::none(name)));
             events.push(put.map_err(|reason| unreadable("events", name, &reason))?);
         }
+        saved.retain(|name, _| !SavedEvents::is_of_lost(name));
         if let Some(name) = saved.into_keys().next() {
             return Err(refuse(format!(
                 "it has events `{name}`, which are not registered here; register them by `World::register_event`"
@@ -195,14 +214,47 @@ impl State {
         {
             return Err(refuse("its contacts contradict each other; save it again"));
         }
+        if !self.changes.is_valid() {
+            return Err(refuse(
+                "its times of changes are too far back; save it again",
+            ));
+        }
         Ok(Parts {
+            changes: self.changes,
             clock: self.clock,
             snapshot,
+            layout,
             globals,
             events,
             contacts: self.contacts,
             off: self.off,
             set_up: self.set_up,
+        })
+    }
+
+    fn layout(&self, snapshot: &Snapshot) -> Result<Layout, Error> {
+        let order = self.entities.iter();
+        let order: Vec<Entity> = order
+            .map(|(index, generation, _)| Entity::from_parts(*index, *generation))
+            .collect();
+        if order.len() != snapshot.entities().count() {
+            return Err(refuse("it lists an entity twice; save it again"));
+        }
+        let name_at = |place: &u32| {
+            let listed = self.components.get(*place as usize);
+            listed
+                .map(|(name, _)| Arc::from(name.as_str()))
+                .ok_or_else(|| {
+                    refuse("a table has a component that it does not list; save it again")
+                })
+        };
+        let tables = self.tables.iter();
+        let tables: Result<Vec<Vec<Arc<str>>>, Error> = tables
+            .map(|set| set.iter().map(name_at).collect())
+            .collect();
+        Ok(Layout {
+            order,
+            tables: tables?,
         })
     }
 

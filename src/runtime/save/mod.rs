@@ -5,7 +5,7 @@ mod file;
 use super::frame_loop::Runtime;
 use crate::error::{Error, Kind};
 use crate::schedule::Clock;
-use crate::store::{PutEvents, PutGlobal, Snapshot};
+use crate::store::{Layout, PutEvents, PutGlobal, SavedChanges, Snapshot};
 use std::fmt;
 use std::io::{Read, Write};
 use std::path::Path;
@@ -67,16 +67,16 @@ impl fmt::Display for Unsaved {
 
 impl Runtime {
     /// Writes the whole state of the runtime: entities with their ids, registered components, registered globals, the clock, contacts,
-    /// registered events that an inbox has not seen, and which systems are switched off. Returns the names of what is not registered and
-    /// therefore missing in the file.
+    /// registered events that an inbox has not seen, and which systems are switched off. Also the order of rows, in which walks visit them, and
+    /// what systems have not seen yet of [`Written`](crate::Written), [`Attached`](crate::Attached) and [`Lost`](crate::Lost). Returns the
+    /// names of what is not registered and therefore missing in the file.
     ///
     /// The runtime registers its own types, and the [`StandardKit`](crate::StandardKit) those of its components. Call it between frames.
     /// [`Runtime::load`] reads the file. O(values).
     ///
     /// Not part of the state: systems, templates, settings of threads and profiler, and the rest of real time that
-    /// [`Runtime::advance`] keeps. In the first frame after loading, [`Written`](crate::Written) and [`Attached`](crate::Attached) hold
-    /// for every row, and [`Lost`](crate::Lost) has nothing of before. World placements are resolved when a file is loaded: if a system
-    /// after phase `Place` writes a [`Transform`](crate::Transform), systems before that phase see its effect one frame earlier.
+    /// [`Runtime::advance`] keeps. World placements are resolved when a file is loaded: if a system after phase `Place` writes a
+    /// [`Transform`](crate::Transform), systems before that phase see its effect one frame earlier.
     ///
     /// # Errors
     ///
@@ -215,11 +215,25 @@ impl Runtime {
         self.load_bytes(&bytes)
     }
 
-    fn saved(&self) -> Result<Vec<u8>, Error> {
-        file::State::of(&self.world, &self.schedule)?.to_bytes()
+    fn saved(&mut self) -> Result<Vec<u8>, Error> {
+        file::State::of(&self.world, &mut self.schedule)?.to_bytes()
     }
 
-    fn unsaved(&self) -> Unsaved {
+    /// What [`Runtime::save`], moments and recordings leave out: the names of types that are not registered. O(types).
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// struct Fuel(f32);
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().spawn((Fuel(1.0),));
+    /// assert_eq!(runtime.unsaved().components(), ["Fuel"]);
+    /// ```
+    #[must_use]
+    pub fn unsaved(&self) -> Unsaved {
         Unsaved {
             components: self.world.unregistered_components(),
             globals: self.world.unregistered_globals(),
@@ -233,16 +247,18 @@ impl Runtime {
         let parts = state.into_parts(&self.world)?;
         // Fails without a change; what follows does not fail before all is in place.
         self.last_kept = None;
-        self.world.restore(&parts.snapshot)?;
+        self.world
+            .restore_as(&parts.snapshot, Some(&parts.layout))?;
         self.world.set_global(parts.clock);
         for put in parts.globals {
             put(&mut self.world);
         }
-        let events = parts.events;
+        let (events, changes, order) = (parts.events, parts.changes, parts.layout.order);
         self.take_up(&parts.off, &parts.set_up, parts.contacts, |world| {
             for put in events {
                 put(world);
             }
+            changes.put_back(world, &order)
         })
     }
 }
@@ -266,8 +282,10 @@ fn write_whole(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
 
 /// A state that has been read, ready to be put in place.
 struct Parts {
+    changes: SavedChanges,
     clock: Clock,
     snapshot: Snapshot,
+    layout: Layout,
     globals: Vec<PutGlobal>,
     events: Vec<PutEvents>,
     contacts: Option<crate::collide::SavedContacts>,

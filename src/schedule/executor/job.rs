@@ -57,7 +57,7 @@ pub(super) fn run(
     let level = profile::descend();
     // The closure's own state may be half changed after a panic; the world's guards are released as the stack unwinds.
     let outcome = catch_unwind(AssertUnwindSafe(|| -> Result<bool, Incomplete> {
-        let _told = profile::tell(Category::System, &facts.name);
+        let _open = profile::enter(Category::System, &facts.name);
         for condition in &mut job.conditions {
             if !condition.holds(world)? {
                 return Ok(false);

@@ -262,6 +262,7 @@ macro_rules! by_tick {
                 let id = types.id_or_register::<T>();
                 let ticks = Kept {
                     ticks: true,
+                    watched: true,
                     ..Kept::default()
                 };
                 types.keep(id, ticks, tick);

@@ -137,6 +137,10 @@ impl RowsState {
         self.has_met
     }
 
+    pub(super) fn last_run_mut(&mut self) -> &mut u64 {
+        &mut self.last_run
+    }
+
     /// The run that began last has succeeded: what was changed before it counts as seen.
     pub(super) fn confirm(&mut self) {
         self.last_run = self.this_run;

@@ -6,6 +6,7 @@ use crate::error::Error;
 use crate::store::access::short_type;
 use crate::store::component::Component;
 use crate::store::events::{Channel, channel};
+use crate::store::moment::{Chunk, copied_by};
 use crate::store::world::World;
 use ciborium::Value;
 use serde::de::DeserializeOwned;
@@ -27,7 +28,24 @@ pub(crate) struct SavedEvents {
     pub(crate) inboxes: Vec<(String, u32, u64)>,
 }
 
+/// The name under which losses of a registered component are saved.
+pub(super) fn name_of_lost(component: &str) -> String {
+    format!("{component}{LOST}")
+}
+
+const LOST: &str = " (lost)";
+
 impl SavedEvents {
+    /// Whether it says no more than that nothing was posted yet.
+    pub(crate) fn is_empty(&self) -> bool {
+        self.first == 0 && self.events.is_empty()
+    }
+
+    /// Whether it lists losses of a component.
+    pub(crate) fn is_of_lost(name: &str) -> bool {
+        name.ends_with(LOST)
+    }
+
     /// The events of a type before the first was posted.
     pub(crate) fn none(name: &str) -> Self {
         Self {
@@ -49,7 +67,8 @@ pub(crate) struct RegisteredEvent {
     pub(crate) of: Registration,
     pub(crate) write: fn(&World, &str) -> Result<SavedEvents, String>,
     pub(crate) read: fn(SavedEvents) -> Result<PutEvents, String>,
-    pub(crate) copy: fn(&World) -> Arc<dyn Any + Send + Sync>,
+    /// A copy, in the place of an old one if there is one.
+    pub(crate) copy: fn(&World, Option<Chunk>) -> Chunk,
     pub(crate) put_copy: fn(&mut World, &(dyn Any + Send + Sync)),
 }
 
@@ -83,9 +102,17 @@ impl World {
                 of,
                 write: write::<E>,
                 read: read::<E>,
-                copy: |world| {
+                copy: |world, old| {
                     let channel = world.find_global::<Channel<E>>();
-                    Arc::new(channel.map(|channel| channel.copied()))
+                    let channel = channel.as_deref();
+                    copied_by(
+                        old,
+                        || channel.map(Channel::copied),
+                        |place: &mut Option<CopiedEvents<E>>| match (channel, &mut *place) {
+                            (Some(channel), Some(place)) => channel.copy_into(place),
+                            (channel, place) => *place = channel.map(Channel::copied),
+                        },
+                    )
                 },
                 put_copy: |world, copy| {
                     if let Some(copy) = copy.downcast_ref::<Option<CopiedEvents<E>>>() {
@@ -162,19 +189,31 @@ fn read<E: Component + DeserializeOwned>(saved: SavedEvents) -> Result<PutEvents
         ));
     }
     Ok(Box::new(move |world| {
+        if saved.first == 0 && events.is_empty() && world.find_global::<Channel<E>>().is_none() {
+            return;
+        }
         channel::<E>(world).put_back(events, saved.first, saved.frame_start, &saved.inboxes);
     }))
 }
 
-/// The events of a type in memory: the first number, that of the current frame, the events, and how far inboxes have read.
-pub(crate) type CopiedEvents<E> = (u64, u64, Vec<E>, Vec<(String, u32, u64)>);
+/// The events of a type in memory.
+pub(crate) struct CopiedEvents<E> {
+    pub(crate) first: u64,
+    pub(crate) frame_start: u64,
+    pub(crate) events: Vec<E>,
+    /// How far inboxes have read.
+    pub(crate) inboxes: Vec<(Arc<str>, u32, u64)>,
+}
 
 fn put_copy<E: Component + Clone>(world: &mut World, copy: Option<&CopiedEvents<E>>) {
-    let (first, frame_start, events, inboxes) = match copy {
-        Some((first, frame_start, events, inboxes)) => {
-            (*first, *frame_start, events.clone(), &inboxes[..])
+    if copy.is_none() && world.find_global::<Channel<E>>().is_none() {
+        return;
+    }
+    match copy {
+        Some(copy) => {
+            let events = copy.events.clone();
+            channel::<E>(world).put_back(events, copy.first, copy.frame_start, &copy.inboxes);
         }
-        None => (0, 0, Vec::new(), &[][..]),
-    };
-    channel::<E>(world).put_back(events, first, frame_start, inboxes);
+        None => channel::<E>(world).put_back::<&str>(Vec::new(), 0, 0, &[]),
+    }
 }

@@ -5,11 +5,11 @@ use super::{exact, write_value};
 use crate::error::Error;
 use crate::store::access::short_type;
 use crate::store::component::Component;
+use crate::store::moment::{Chunk, copied};
 use crate::store::world::World;
 use serde::Serialize;
 use serde::de::DeserializeOwned;
 use std::any::{Any, TypeId};
-use std::sync::Arc;
 
 /// Puts a value that was read into a world.
 pub(crate) type PutGlobal = Box<dyn FnOnce(&mut World)>;
@@ -24,8 +24,8 @@ pub(crate) struct RegisteredGlobal {
     /// `None` if the world has none.
     pub(crate) write: fn(&World) -> Option<Written>,
     pub(crate) read: fn(&[u8]) -> Result<PutGlobal, String>,
-    /// `None` if the world has none.
-    pub(crate) copy: fn(&World) -> Option<Arc<dyn Any + Send + Sync>>,
+    /// A copy, in the place of an old one if there is one. `None` if the world has none.
+    pub(crate) copy: fn(&World, Option<Chunk>) -> Option<Chunk>,
     pub(crate) put_copy: fn(&mut World, &(dyn Any + Send + Sync)),
     pub(crate) remove: fn(&mut World),
 }
@@ -63,7 +63,7 @@ impl World {
                     let value: T = exact::read(bytes)?;
                     Ok(Box::new(|world| drop(world.set_global(value))))
                 },
-                copy: |world| Some(Arc::new(T::clone(&*world.find_global::<T>()?))),
+                copy: |world, old| Some(copied(&*world.find_global::<T>()?, old)),
                 put_copy: |world, value| {
                     if let Some(value) = value.downcast_ref::<T>() {
                         drop(world.set_global(value.clone()));

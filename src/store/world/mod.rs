@@ -7,10 +7,8 @@ mod look_up;
 mod spawn;
 
 pub use look_up::Borrowed;
-#[cfg(feature = "snapshot")]
-pub(crate) use spawn::row_number;
 
-use crate::store::component::ComponentTypes;
+use crate::store::component::{Component, ComponentTypes};
 use crate::store::component_set::ComponentSetPlans;
 use crate::store::edits::MissedEdits;
 use crate::store::entity::{Entities, Entity};
@@ -74,7 +72,10 @@ pub struct World {
     /// Counts the phases that have run.
     pub(crate) phase: u64,
     /// The tick of the system run that began last.
-    tick: AtomicU64,
+    pub(crate) tick: AtomicU64,
+    /// How often all rows were put back.
+    #[cfg(feature = "snapshot")]
+    pub(crate) put_backs: u64,
     /// Whether any type has its losses told, so that a despawn need not ask each.
     pub(crate) any_lost: bool,
     plans: ComponentSetPlans,
@@ -134,7 +135,7 @@ impl World {
         }
     }
 
-    fn after_drop(&mut self, dropped: usize) -> usize {
+    pub(crate) fn after_drop(&mut self, dropped: usize) -> usize {
         if dropped > 0 {
             // Plans name tables and positions.
             self.plans.clear();
@@ -146,6 +147,14 @@ impl World {
     #[must_use]
     pub fn new() -> Self {
         Self::default()
+    }
+
+    /// The entities that have a component, found without an allocation. O(tables + entities).
+    pub(crate) fn entities_having<T: Component>(&self) -> impl Iterator<Item = Entity> {
+        let id = self.types.id::<T>();
+        let tables = self.tables.iter();
+        let having = tables.filter(move |(_, table)| id.is_some_and(|id| table.has(id)));
+        having.flat_map(|(_, table)| table.entities.iter().copied())
     }
 
     /// The tick of work between runs of systems. The next system sees it.

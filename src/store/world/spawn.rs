@@ -119,10 +119,9 @@ impl World {
         }
     }
 
-    /// Makes an entity without components under an id that is free.
+    /// Gives a committed entity the newest row of a table.
     #[cfg(feature = "snapshot")]
-    pub(crate) fn spawn_empty(&mut self, entity: Entity) {
-        let table = self.tables.find_or_create(&mut self.types, Vec::new());
+    pub(crate) fn settle_in(&mut self, table: TableId, entity: Entity) {
         let rows = &mut self.tables.get_mut(table).entities;
         let row = row_number(rows.len());
         rows.push(entity);

@@ -39,15 +39,15 @@ fn forged_contact(index: u32) -> Contact {
 /// The error of loading a state that was changed after it was saved; the runtime stays as it was.
 fn refusal(forge: impl FnOnce(&mut State)) -> String {
     let mut runtime = runtime();
-    let state = |runtime: &Runtime| {
-        State::of(&runtime.world, &runtime.schedule).expect("it can be written")
+    let state = |runtime: &mut Runtime| {
+        State::of(&runtime.world, &mut runtime.schedule).expect("it can be written")
     };
-    let mut forged = state(&runtime);
+    let mut forged = state(&mut runtime);
     forge(&mut forged);
     let bytes = forged.to_bytes().expect("it can be written");
-    let before = state(&runtime).to_bytes().expect("it can be written");
+    let before = state(&mut runtime).to_bytes().expect("it can be written");
     let error = runtime.load(&bytes[..]).expect_err("it is refused");
-    let after = state(&runtime).to_bytes().expect("it can be written");
+    let after = state(&mut runtime).to_bytes().expect("it can be written");
     assert_eq!(before, after, "{error}");
     assert!(
         matches!(error.kind(), ErrorKind::InvalidFile | ErrorKind::Snapshot),
@@ -140,7 +140,7 @@ fn contradictions_are_refused() {
 #[test]
 fn contacts_of_missing_entities_end() {
     let mut runtime = runtime();
-    let mut forged = State::of(&runtime.world, &runtime.schedule).expect("it can be written");
+    let mut forged = State::of(&runtime.world, &mut runtime.schedule).expect("it can be written");
     let contacts = forged.contacts.as_mut().expect("it has some");
     contacts.current.push(forged_contact(50));
     let bytes = forged.to_bytes().expect("it can be written");
