@@ -48,6 +48,8 @@ pub(super) struct Asked<'w> {
     pub(super) parameters: &'w ParameterValues,
     /// The entities and the event of a rule, if it concerns more than the world.
     pub(super) about: About<'w>,
+    /// What happened, if the world does not say so itself.
+    pub(super) log: Option<&'w EventLog>,
 }
 
 impl Names for Asked<'_> {
@@ -144,7 +146,8 @@ impl Names for Asked<'_> {
 impl Asked<'_> {
     /// The answer to a question that is about no entity.
     fn answer_of_world(&self, question: &Question) -> Result<Option<Value>, Told> {
-        let happenings = self.world.global::<EventLog>().ok();
+        let own = self.world.find_global::<EventLog>();
+        let happenings = self.log.or(own.as_deref());
         let number = match question {
             Question::Happens(event) => {
                 let count = happenings.map_or(0, |happenings| happenings.of_frame(event));
@@ -154,17 +157,17 @@ impl Asked<'_> {
                 happenings.map_or(0, |happenings| happenings.so_far(event)) as f64
             }
             Question::Control(name) => {
-                let controls = self.world.global::<Controls>();
+                let controls = self.world.find_global::<Controls>();
                 f64::from(controls.map_or(0.0, |controls| controls.value(name)))
             }
             Question::Counter(name) => {
-                let happenings = happenings.as_ref();
-                let count = happenings.and_then(|happenings| happenings.counters.get(name));
+                let count =
+                    happenings.and_then(|happenings| happenings.counters.get(name.as_str()));
                 *count.ok_or_else(|| {
                     let counters = happenings.iter().flat_map(|known| known.counters.keys());
                     (
                         format!("the frame has no counter `{name}`"),
-                        suggest(name, "counters", counters.map(String::as_str)),
+                        suggest(name, "counters", counters.copied()),
                     )
                 })? as f64
             }

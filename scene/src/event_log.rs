@@ -3,6 +3,7 @@
 use super::action::Pair;
 use super::registry::Registry;
 use gerust::collide::{Contact, ContactState};
+use gerust::profile;
 use gerust::store::World;
 use serde_json::Value as Json;
 use std::collections::BTreeMap;
@@ -17,7 +18,7 @@ pub(super) struct EventLog {
     /// Events of the frame that this world has not posted itself, by name.
     taken_up: BTreeMap<String, Vec<Json>>,
     /// By name: the counters of the frame.
-    pub(super) counters: BTreeMap<String, u64>,
+    pub(super) counters: BTreeMap<&'static str, u64>,
 }
 
 /// How often an event was posted.
@@ -76,6 +77,12 @@ impl EventLog {
         let begun = contacts.filter(|contact| contact.state == ContactState::Began);
         self.begun
             .extend(begun.map(|contact| [contact.first, contact.second]));
+        self.note_counts(registry, world);
+        self.taken_up.clear();
+    }
+
+    /// Counts the events since the last call.
+    pub(super) fn note_counts(&mut self, registry: &Registry, world: &World) {
         for (name, until) in registry.posted_so_far(world) {
             match self.counts.get_mut(name) {
                 Some(count) => (count.before, count.until) = (count.until, until),
@@ -88,7 +95,14 @@ impl EventLog {
                 }
             }
         }
-        self.taken_up.clear();
+    }
+
+    /// Takes the counters of the frame.
+    pub(super) fn note_counters(&mut self, counts: &[profile::Count]) {
+        let is_there = |name: &str| counts.iter().any(|count| count.name == name);
+        self.counters.retain(|name, _| is_there(name));
+        let counts = counts.iter().map(|count| (count.name, count.value));
+        self.counters.extend(counts);
     }
 
     /// The events of a name that were posted in the frame.

@@ -38,6 +38,7 @@
 mod action;
 mod arrange;
 mod ask;
+mod black_box;
 mod built_in;
 mod change;
 mod check;
@@ -73,6 +74,7 @@ mod shrink;
 mod testing;
 mod values;
 
+pub use black_box::{BlackBox, Written};
 pub use difference::FirstDifference;
 pub use document::schema;
 pub use draft::{Act, EntityDraft, SceneDraft};

@@ -2,7 +2,7 @@
 
 use super::limits::{Limit, Limits};
 use gerust::Error;
-use gerust::runtime;
+use gerust::runtime::{self, Moment};
 use gerust::store::{Component, Datum, Entity, World};
 use rustc_hash::FxHasher;
 use serde::Serialize;
@@ -96,6 +96,9 @@ struct EventKind {
     after: fn(&World, u64) -> Vec<serde_json::Value>,
     /// How many events there were so far.
     so_far: fn(&World) -> u64,
+    /// Those of the frame, and how many were posted so far.
+    in_moment: fn(&Moment) -> (Vec<serde_json::Value>, u64),
+    enroll: fn(&mut World, &str) -> Result<(), Error>,
 }
 
 /// An action of one's own: done with the values that it is given.
@@ -269,6 +272,12 @@ impl Registry {
                 values.map(Result::unwrap_or_default).collect()
             },
             so_far: |world| world.posted_count::<E>(),
+            in_moment: |moment| {
+                let values = moment.posted::<E>().iter().map(serde_json::to_value);
+                let values = values.map(Result::unwrap_or_default).collect();
+                (values, moment.posted_so_far::<E>())
+            },
+            enroll: |world, name| world.register_event::<E>(name),
         };
         self.events.insert(name.to_owned(), kind);
     }
@@ -351,6 +360,26 @@ impl Registry {
     ) -> impl Iterator<Item = (&'r str, u64)> {
         let kinds = self.events.iter();
         kinds.map(|(name, kind)| (name.as_str(), (kind.so_far)(world)))
+    }
+
+    /// The events of each name in a moment: those of the frame, and how many were posted so far.
+    pub(super) fn posted_in<'r>(
+        &'r self,
+        moment: &'r Moment,
+    ) -> impl Iterator<Item = (&'r str, Vec<serde_json::Value>, u64)> {
+        let kinds = self.events.iter();
+        kinds.map(|(name, kind)| {
+            let (events, so_far) = (kind.in_moment)(moment);
+            (name.as_str(), events, so_far)
+        })
+    }
+
+    /// Lets moments hold the events, unless the world knows them by other names.
+    pub(super) fn enroll_events(&self, world: &mut World) {
+        for (name, kind) in &self.events {
+            // A type that has another name there is held as well.
+            let _ = (kind.enroll)(world, name);
+        }
     }
 
     /// All names, in alphabetical order.

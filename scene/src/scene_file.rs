@@ -235,6 +235,7 @@ impl Scene {
             registry: &self.parts.registry,
             parameters: &self.parts.values,
             about,
+            log: None,
         }
     }
 

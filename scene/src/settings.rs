@@ -3,7 +3,7 @@
 use super::limits::{Limit, Limits};
 use gerust::Error;
 use gerust::collide::{Contacts, Dimensions, Gravity, Layer, Layers, Solver};
-use gerust::runtime::Runtime;
+use gerust::runtime::{Moment, Runtime};
 use gerust::schedule::Clock;
 use gerust::store::{MostEntities, World};
 use glam::Vec3;
@@ -50,6 +50,22 @@ impl Default for Settings {
 }
 
 impl Settings {
+    /// Those of a moment, with the margin of contacts, which moments do not show.
+    pub(super) fn of_moment(moment: &Moment, margin: Option<f32>) -> Self {
+        let own = Self {
+            step: moment.clock().step(),
+            gravity: moment.global::<Gravity>().map(|gravity| gravity.0),
+            is_flat: moment.global::<Dimensions>() == Some(&Dimensions::Two),
+            iterations: moment.global::<Solver>().map(|solver| solver.iterations),
+            margin,
+            ..Self::default()
+        };
+        match moment.global::<Layers>() {
+            Some(layers) => own.with_layers(layers),
+            None => own,
+        }
+    }
+
     /// Those of a world in which no scene runs.
     pub(super) fn of(world: &World) -> Self {
         let own = Self {
@@ -148,9 +164,13 @@ impl Settings {
 
     /// The same settings with all layers of a world, in their order, so that the layers of recorded colliders keep their meaning.
     pub(super) fn with_layers_of(&self, world: &World) -> Self {
-        let Some(layers) = world.find_global::<Layers>() else {
-            return self.clone();
-        };
+        match world.find_global::<Layers>() {
+            Some(layers) => self.with_layers(&layers),
+            None => self.clone(),
+        }
+    }
+
+    fn with_layers(&self, layers: &Layers) -> Self {
         let named: Vec<(&str, Layer)> = layers
             .names()
             .filter_map(|name| Some((name, layers.find(name)?)))

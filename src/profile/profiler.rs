@@ -294,7 +294,11 @@ impl Profiler {
     pub(super) fn text_of(&self, name: SpanName) -> &str {
         match name {
             SpanName::Text(text) => text,
-            SpanName::Listed(place) => &self.names[place as usize],
+            // A worker of a pool that several runtimes share may have run a system of another one meanwhile, whose names stand elsewhere.
+            SpanName::Listed(place) => self
+                .names
+                .get(place as usize)
+                .map_or("another runtime", String::as_str),
         }
     }
 

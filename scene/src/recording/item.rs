@@ -9,8 +9,10 @@ use ciborium::Value;
 use gerust::runtime::Origin;
 use gerust::store::{Entity, IdSequence};
 use serde::{Deserialize, Serialize};
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 use std::num::NonZeroU32;
+use std::sync::Arc;
 use xxhash_rust::xxh3::xxh3_64_with_seed;
 
 /// What the header says that it is.
@@ -44,6 +46,12 @@ pub(super) struct Header {
     /// The number that frame 0 of the recording had in the recorded runtime.
     #[serde(default, skip_serializing_if = "is_default")]
     pub(super) first: u64,
+    /// Why the recording was made, if a black box made it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) reason: Option<String>,
+    /// The types that are not registered and therefore not recorded.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub(super) missing: Vec<String>,
     pub(super) settings: Settings,
 }
 
@@ -57,6 +65,8 @@ impl Default for Header {
             parameters: BTreeMap::new(),
             frames: 0,
             first: 0,
+            reason: None,
+            missing: Vec::new(),
             settings: Settings::default(),
         }
     }
@@ -114,7 +124,32 @@ pub(super) struct FrameItem {
     pub(super) ids: Option<IdSequence>,
     #[serde(skip_serializing_if = "is_default")]
     pub(super) happened: Happened,
+    /// The error with which the frame failed.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) failure: Option<String>,
+    /// How long it and its parts took.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub(super) times: Option<FrameTimes>,
 }
+
+/// How long a frame took, in nanoseconds.
+#[derive(Clone, PartialEq, Default, Serialize, Deserialize, Debug)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct FrameTimes {
+    pub(crate) took: u64,
+    /// In the order of their ends.
+    pub(crate) spans: Vec<SpanTimes>,
+}
+
+/// A span: its category, its name, its depth, when it began and how long it took, in nanoseconds.
+#[derive(Clone, PartialEq, Serialize, Deserialize, Debug)]
+pub(crate) struct SpanTimes(
+    pub(crate) Cow<'static, str>,
+    pub(crate) Arc<str>,
+    pub(crate) u32,
+    pub(crate) u64,
+    pub(crate) u64,
+);
 
 /// What happened in a frame besides changes of components, and how the run stands.
 #[derive(Clone, PartialEq, Default, Serialize, Deserialize, Debug)]

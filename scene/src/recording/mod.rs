@@ -2,6 +2,7 @@
 
 mod change;
 mod item;
+mod moments;
 mod playback;
 mod recorder;
 mod resume;
@@ -12,9 +13,14 @@ pub use recorder::Recorder;
 pub use resume::ResumeError;
 pub use write::RecordingWriter;
 
+pub(crate) use item::{FrameTimes, SpanTimes};
+pub(crate) use moments::{Heading, MomentRecorder};
+
 use crate::debug_as_message;
 use crate::error_kinds::RecordingErrorKind;
 use crate::values::datum_of;
+use gerust::Profiler;
+use gerust::profile::{Category, MeasuredSpan};
 use gerust::store::Datum;
 use item::{
     CHAINED, End, FORMAT, FrameItem, Happened, Header, Item, Unwrapped, VERSION, unwrapped,
@@ -23,6 +29,7 @@ use std::fmt;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
 /// A run recorded by a [`RecordingWriter`]: the registered components of all entities after each frame.
 ///
@@ -64,6 +71,14 @@ pub struct Recording {
     end: Option<End>,
     damage: Option<Damage>,
 }
+
+/// The categories of spans in a recording.
+const CATEGORIES: [Category; 4] = [
+    Category::Phase,
+    Category::System,
+    Category::Part,
+    Category::Block,
+];
 
 /// Where a frame stands.
 #[derive(Clone, Copy, Debug)]
@@ -381,6 +396,82 @@ impl Recording {
                 named.map(move |event| (name.clone(), datum_of(&event)))
             })
             .collect())
+    }
+
+    /// Why a [`BlackBox`](crate::BlackBox) has written it; `None` if it was made in another way, or on request.
+    #[must_use]
+    pub fn reason(&self) -> Option<&str> {
+        self.header.reason.as_deref()
+    }
+
+    /// The names of the types that were not registered in the program and are therefore not recorded. Only a
+    /// [`BlackBox`](crate::BlackBox) and a [`Recorder`] list them.
+    #[must_use]
+    pub fn missing(&self) -> &[String] {
+        &self.header.missing
+    }
+
+    /// The error with which a frame failed, if a [`BlackBox`](crate::BlackBox) has recorded it.
+    ///
+    /// # Errors
+    ///
+    /// If there is no such frame.
+    pub fn failure(&self, frame: u64) -> Result<Option<String>, RecordingError> {
+        Ok(self.item(frame)?.failure)
+    }
+
+    /// Adds the times of its frames to a profiler, in order, and returns how many frames have some: only a
+    /// [`BlackBox`](crate::BlackBox) records them. The profiler has to [keep](gerust::Profiler::keep_frames) as many frames.
+    ///
+    /// # Errors
+    ///
+    /// If a frame cannot be read.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::Profiler;
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{BlackBox, Recording};
+    /// use std::time::Duration;
+    ///
+    /// let mut runtime = Runtime::bare();
+    /// let black_box = BlackBox::keeping(Duration::from_secs(1));
+    /// runtime.add_kit(black_box.clone())?;
+    /// runtime.add_system(System::named("tide").takes::<()>().runs(|()| {}))?;
+    /// runtime.run_frames(10)?;
+    /// let mut file = Vec::new();
+    /// black_box.write_to(&mut file)?;
+    ///
+    /// let mut profiler = Profiler::default();
+    /// let recording = Recording::from_bytes(file, "tide.rec")?;
+    /// assert_eq!(recording.add_times_to(&mut profiler)?, 10);
+    /// assert!(profiler.statistics().iter().any(|statistic| statistic.name() == "tide"));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn add_times_to(&self, profiler: &mut Profiler) -> Result<u64, RecordingError> {
+        let mut count = 0;
+        for frame in 0..self.frames.len() as u64 {
+            let Some(times) = self.item(frame)?.times else {
+                continue;
+            };
+            let spans = times.spans.iter().filter_map(|span| {
+                let SpanTimes(category, name, depth, start, took) = span;
+                let mut categories = CATEGORIES.into_iter();
+                Some(MeasuredSpan {
+                    category: categories.find(|known| known.name() == *category)?,
+                    name,
+                    depth: *depth,
+                    start: Duration::from_nanos(*start),
+                    took: Duration::from_nanos(*took),
+                })
+            });
+            let spans: Vec<MeasuredSpan<'_>> = spans.collect();
+            let number = self.first_frame() + frame;
+            profiler.add_measured(number, Duration::from_nanos(times.took), &spans);
+            count += 1;
+        }
+        Ok(count)
     }
 
     /// The control inputs of a frame that are not at rest, each with its name and value, by name.

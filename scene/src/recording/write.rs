@@ -121,6 +121,15 @@ impl<W: Write> Frames<W> {
 
     /// Writes a frame.
     pub(super) fn write(&mut self, now: Snapshot, happened: Happened) -> io::Result<()> {
+        let extras = FrameItem {
+            happened,
+            ..FrameItem::default()
+        };
+        self.write_with(now, extras)
+    }
+
+    /// Writes a frame, with what is known of it besides components.
+    pub(super) fn write_with(&mut self, now: Snapshot, extras: FrameItem) -> io::Result<()> {
         let is_key = self.next == 0 || self.since_key >= KEY_EVERY * self.key_bytes;
         let item = match is_key {
             true => key_frame(&now),
@@ -129,7 +138,9 @@ impl<W: Write> Frames<W> {
         let item = Item::Frame(Box::new(FrameItem {
             frame: self.next,
             digest: now.digest(),
-            happened,
+            happened: extras.happened,
+            failure: extras.failure,
+            times: extras.times,
             ..item
         }));
         let (bytes, check) = wrapped(&item, self.check);

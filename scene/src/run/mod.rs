@@ -15,6 +15,7 @@ use crate::scene_file::Scene;
 use crate::values::datum_of;
 use gerust::Error;
 use gerust::collide::Contacts;
+use gerust::profile::FrameProfile;
 use gerust::runtime::{Advance, Controls, Runtime};
 use gerust::schedule::{Cause, Clock};
 use gerust::store::{Datum, Entity, World};
@@ -337,10 +338,7 @@ impl SceneRun {
         }
         if self.scene.parts.asks_counters {
             let frame = self.runtime.profiler().frames().last();
-            let counts = frame.iter().flat_map(|frame| frame.counters());
-            happenings.counters = counts
-                .map(|count| (count.name.to_owned(), count.value))
-                .collect();
+            happenings.note_counters(frame.map_or(&[], FrameProfile::counters));
         }
         *self.happenings_mut() = happenings;
     }

@@ -2,7 +2,7 @@ use super::FrameWatcher;
 use crate::prelude::*;
 use std::sync::{Arc, Mutex};
 
-/// What was called, in order.
+/// The calls, in order.
 type Calls = Arc<Mutex<Vec<String>>>;
 
 struct Noting {

@@ -500,7 +500,7 @@ impl KeptWorld {
         }
     }
 
-    /// The registered components as a snapshot, whatever the world has become since.
+    /// The registered components as a snapshot; the world may have changed since.
     ///
     /// # Errors
     ///

@@ -1,0 +1,154 @@
+//! Writing the frames of a black box.
+
+use super::tape::{Extras, Kept};
+use crate::recording::{Heading, MomentRecorder};
+use crate::settings::Settings;
+use gerust::{Error, ErrorKind};
+use std::fs::{self, File};
+use std::io::{self, BufWriter, Write};
+use std::ops::RangeInclusive;
+use std::path::{Path, PathBuf};
+
+/// A recording that a [`BlackBox`](super::BlackBox) has written.
+#[derive(Clone, PartialEq, Eq, Debug)]
+pub struct Written {
+    path: Option<PathBuf>,
+    frames: RangeInclusive<u64>,
+    reason: Option<String>,
+}
+
+impl Written {
+    /// The file; `None` if it was written [to a writer](super::BlackBox::write_to).
+    #[must_use]
+    pub fn path(&self) -> Option<&Path> {
+        self.path.as_deref()
+    }
+
+    /// The frames of the program that it holds. The first one is the state from which the others follow.
+    #[must_use]
+    pub fn frames(&self) -> RangeInclusive<u64> {
+        self.frames.clone()
+    }
+
+    /// Why it was written; `None` if the program asked for it.
+    #[must_use]
+    pub fn reason(&self) -> Option<&str> {
+        self.reason.as_deref()
+    }
+}
+
+/// Files of one name in a folder; more are refused.
+const MOST_FILES: u32 = 1_000;
+
+/// A title in the letters and digits that names of files may have everywhere.
+fn file_stem(title: &str) -> String {
+    let words = title.split(|letter: char| !letter.is_alphanumeric());
+    let words: Vec<String> = words
+        .filter(|word| !word.is_empty())
+        .map(str::to_lowercase)
+        .collect();
+    match words.is_empty() {
+        true => String::from("black-box"),
+        false => words.join("-").chars().take(80).collect(),
+    }
+}
+
+/// Writes a new file into a folder.
+pub(super) fn into_folder(kept: Kept, folder: &Path) -> Result<Written, Error> {
+    let stem = file_stem(&kept.title);
+    let frame = kept.frames.last().map_or(0, |(moment, _)| moment.frame());
+    let mut refused = None;
+    for number in 1..=MOST_FILES {
+        let name = match number {
+            1 => format!("{stem}-frame-{frame}.rec"),
+            number => format!("{stem}-frame-{frame}-{number}.rec"),
+        };
+        let path = folder.join(name);
+        match File::create_new(&path) {
+            Ok(file) => return finish(kept, BufWriter::new(file), &path),
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                refused = Some((path, error))
+            }
+            Err(error) => return Err(not_written(&path, &error)),
+        }
+    }
+    let (path, error) = refused.expect("every name was tried");
+    Err(not_written(&path, &error))
+}
+
+/// Writes a file beside the one of this name, and puts it in its place when it is complete.
+pub(super) fn into_file(kept: Kept, path: &Path) -> Result<Written, Error> {
+    let mut name = path.file_name().unwrap_or_default().to_owned();
+    name.push(format!(".{}.part", std::process::id()));
+    let part = path.with_file_name(name);
+    let file = File::create_new(&part).map_err(|error| not_written(path, &error))?;
+    let done = finish(kept, BufWriter::new(file), path);
+    let done = done.and_then(|written| {
+        fs::rename(&part, path).map_err(|error| not_written(path, &error))?;
+        Ok(written)
+    });
+    if done.is_err() {
+        // What cannot be removed is only a file that no one asked for.
+        let _ = fs::remove_file(&part);
+    }
+    done
+}
+
+fn finish(kept: Kept, file: BufWriter<File>, path: &Path) -> Result<Written, Error> {
+    let (file, written) = write(kept, file).map_err(|error| not_written(path, &error))?;
+    let file = file.into_inner().map_err(io::IntoInnerError::into_error);
+    let synced = file.and_then(|file| file.sync_all());
+    synced.map_err(|error| not_written(path, &error))?;
+    Ok(Written {
+        path: Some(path.to_owned()),
+        ..written
+    })
+}
+
+/// Writes to any writer.
+pub(super) fn into_writer(kept: Kept, writer: impl Write) -> Result<Written, Error> {
+    let done = write(kept, writer).map_err(|error| {
+        Error::new(
+            ErrorKind::Io,
+            format!("the black box cannot be written: {error}; pass a writer that works"),
+        )
+    })?;
+    Ok(done.1)
+}
+
+fn not_written(path: &Path, error: &io::Error) -> Error {
+    Error::new(
+        ErrorKind::Io,
+        format!(
+            "the black box cannot be written to {}: {error}; name a file in a folder that you can write to",
+            path.display()
+        ),
+    )
+}
+
+fn write<W: Write>(kept: Kept, writer: W) -> io::Result<(W, Written)> {
+    let (Some((first, _)), Some((latest, _))) = (kept.frames.first(), kept.frames.last()) else {
+        let reason = "no frame has run; run one first";
+        return Err(io::Error::new(io::ErrorKind::InvalidInput, reason));
+    };
+    let heading = Heading {
+        title: kept.title,
+        reason: kept.reason.clone(),
+        missing: kept.missing,
+        settings: Settings::of_moment(latest, kept.margin),
+        first: first.frame(),
+    };
+    let frames = first.frame()..=latest.frame();
+    let mut recorder = MomentRecorder::begin(writer, heading)?;
+    // Each moment goes when it is written, so that the memory of a long tape shrinks.
+    for (moment, extras) in kept.frames {
+        let Extras { failure, times } = &*extras;
+        recorder.note(&moment, &kept.registry, failure.clone(), times)?;
+    }
+    let written = Written {
+        path: None,
+        frames,
+        reason: kept.reason,
+    };
+    Ok((recorder.finish()?, written))
+}
