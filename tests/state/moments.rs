@@ -151,6 +151,45 @@ fn moments_of_moving_carts_take_what_has_moved() {
     assert!(rest.memory() < 2 * once, "{} of {once}", rest.memory());
 }
 
+/// Its clone panics if it is 13.
+#[derive(Serialize, Deserialize)]
+struct Unlucky(u32);
+
+impl Clone for Unlucky {
+    fn clone(&self) -> Self {
+        assert_ne!(self.0, 13);
+        Self(self.0)
+    }
+}
+
+#[test]
+fn a_ring_is_whole_after_a_clone_has_panicked() {
+    let mut runtime = Runtime::new();
+    let world = runtime.world_mut();
+    world
+        .register_component::<Unlucky>("unlucky")
+        .expect("it is free");
+    let all = world.spawn_many((100..300).map(|number| (Unlucky(number),)));
+    let set = |runtime: &mut Runtime, number: u32| {
+        let world = runtime.world_mut();
+        world.get_mut::<Unlucky>(all[150]).expect("it lives").0 = number;
+    };
+    let mut ring = Moments::ring(2);
+    for number in [1, 2, 13, 4, 5] {
+        set(&mut runtime, number);
+        let kept = std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| {
+            ring.keep(&mut runtime);
+        }));
+        assert_eq!(kept.is_err(), number == 13);
+    }
+    for (moment, number) in ring.iter().zip([4, 5]) {
+        set(&mut runtime, number);
+        let wanted = runtime.world().snapshot().expect("it can be written");
+        let snapshot = moment.snapshot().expect("it can be written");
+        assert_eq!(snapshot.first_difference(&wanted), None);
+    }
+}
+
 #[derive(Clone, PartialEq, Debug, Default, Serialize, Deserialize)]
 struct Note(String);
 

@@ -85,6 +85,8 @@ fn copied_chunks<'c, T: ?Sized + 'c>(
     scratch: &mut Vec<Arc<T>>,
     mut copy: impl FnMut(usize, Option<Arc<T>>) -> Arc<T>,
 ) -> Vec<Arc<T>> {
+    // The clone of a value may have panicked when it was in use.
+    scratch.clear();
     let mut olds = old.drain(..);
     for (at, known) in known.enumerate() {
         let old = olds.next();
@@ -106,6 +108,8 @@ pub(crate) fn copied_slices<T: Clone + PartialEq>(
     scratch: &mut Vec<Arc<Vec<T>>>,
     mut note: impl FnMut(&[T], bool),
 ) -> Vec<Arc<Vec<T>>> {
+    // The clone of a value may have panicked when it was in use.
+    scratch.clear();
     let mut olds = old.drain(..);
     for (at, values) in values.chunks(CHUNK).enumerate() {
         let old = olds.next();
@@ -150,6 +154,7 @@ impl World {
             }
         };
         let since = previous.map_or(0, |previous| previous.tick);
+        scratch.tables.clear();
         let mut olds = std::mem::take(&mut kept.tables);
         let mut old = olds.drain(..).peekable();
         for (id, table) in self.tables.iter() {
