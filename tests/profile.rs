@@ -379,3 +379,109 @@ fn long_frames_are_put_down_to_the_block_that_made_them_long() {
         Duration::from_millis(38)
     );
 }
+
+/// A runtime whose systems have names that begin with `prefix`.
+fn quay(prefix: &str, is_recorded: bool) -> Runtime {
+    let mut runtime = Runtime::new();
+    runtime.profiler_mut().set_on(is_recorded);
+    for number in 0..4 {
+        let system = System::named(&format!("{prefix} {number}"));
+        let work = system.takes::<()>().runs(|()| {
+            profile::timed("lift", || std::hint::black_box((0..2000_u64).sum::<u64>()));
+            profile::count("lifts", 1);
+        });
+        runtime.add_system(work).expect("its name is free");
+    }
+    let system = System::named(&format!("{prefix} setup")).phase(Phase::Setup);
+    let work = system.takes::<()>().runs(|()| profile::count("lifts", 100));
+    runtime.add_system(work).expect("its name is free");
+    runtime
+}
+
+/// The names of systems in the last frame without those of the runtime, and how many blocks `lift` and counts of `lifts` it has.
+fn lifts(runtime: &Runtime) -> (Vec<String>, usize, u64) {
+    let (frame, profiler) = (last_frame(runtime), runtime.profiler());
+    let of = |category| {
+        let spans = frame.spans().iter();
+        spans
+            .filter(move |span| span.category() == category)
+            .map(|span| profiler.name_of(span).to_owned())
+    };
+    let mut systems: Vec<String> = of(Category::System)
+        .filter(|name| !name.contains(": "))
+        .collect();
+    systems.sort_unstable();
+    let blocks = of(Category::Block).filter(|name| name == "lift").count();
+    (systems, blocks, frame.counter("lifts").unwrap_or(0))
+}
+
+#[test]
+fn a_runtime_inside_of_a_system_records_nothing_for_the_outer_one() {
+    for is_recorded in [false, true] {
+        let mut outer = Runtime::bare();
+        let mut inner = quay("inner", is_recorded);
+        let system = System::named("hold an inner quay")
+            .takes::<()>()
+            .runs(move |()| {
+                let relay = Relay::here();
+                inner.run_frames(2).expect("nothing fails");
+                inner.settle().expect("nothing fails");
+                // Recording of the outer frame is on again.
+                profile::count("lifts", 7);
+                relay.record(|| profile::timed("lift", || ()));
+            });
+        outer.add_system(system).expect("it is alone");
+        outer.run_frames(1).expect("nothing fails");
+        let expected = (vec!["hold an inner quay".to_owned()], 1, 7);
+        assert_eq!(
+            lifts(&outer),
+            expected,
+            "the inner one is on: {is_recorded}"
+        );
+        assert_nested(&outer);
+    }
+}
+
+#[test]
+fn a_relay_from_outside_of_frames_records_nothing_inside_of_one() {
+    let relay = Relay::here();
+    let mut runtime = Runtime::bare();
+    let system = System::named("sort").takes::<()>().runs(move |()| {
+        relay.record(|| {
+            profile::count("lifts", 1);
+            profile::timed("lift", || ());
+        });
+        profile::timed("lift", || profile::count("lifts", 20));
+    });
+    runtime.add_system(system).expect("it is alone");
+    runtime.run_frames(1).expect("nothing fails");
+    assert_eq!(lifts(&runtime), (vec!["sort".to_owned()], 1, 20));
+    assert_nested(&runtime);
+}
+
+/// Threads of one pool run systems of several runtimes, and each span reaches its own.
+#[cfg(feature = "parallel")]
+#[test]
+fn runtimes_that_share_a_pool_do_not_mix_their_profiles() {
+    let pool = gerust::rayon::ThreadPoolBuilder::new().num_threads(3);
+    let pool = std::sync::Arc::new(pool.build().expect("threads can be started"));
+    std::thread::scope(|scope| {
+        for number in 0..4 {
+            let pool = std::sync::Arc::clone(&pool);
+            scope.spawn(move || {
+                let prefix = ["north", "east", "south", "west"][number];
+                let mut runtime = quay(prefix, number % 2 == 0);
+                runtime.set_pool(pool);
+                runtime.set_serial_below(Duration::ZERO);
+                for _ in 0..60 {
+                    runtime.run_frames(1).expect("nothing fails");
+                    runtime.settle().expect("nothing fails");
+                    if number % 2 == 0 {
+                        let own: Vec<String> = (0..4).map(|i| format!("{prefix} {i}")).collect();
+                        assert_eq!(lifts(&runtime), (own, 4, 4));
+                    }
+                }
+            });
+        }
+    });
+}

@@ -464,3 +464,51 @@ fn a_component_that_cannot_be_written_is_an_error() {
     let error = done[0].as_ref().unwrap_err();
     assert!(error.to_string().contains("panicked"), "{error}");
 }
+
+/// A component that cannot be copied in one frame.
+#[derive(serde::Serialize, serde::Deserialize)]
+struct Brittle(u64);
+
+impl Clone for Brittle {
+    fn clone(&self) -> Self {
+        assert_ne!(self.0, 40, "it breaks");
+        Self(self.0)
+    }
+}
+
+#[test]
+fn a_frame_that_cannot_be_copied_leaves_the_others_whole() {
+    let mut runtime = program();
+    runtime
+        .world_mut()
+        .register_component::<Brittle>("brittle")
+        .expect("it is free");
+    runtime.world_mut().spawn((Brittle(0),));
+    let wear = System::named("wear").takes::<Rows<&mut Brittle>>();
+    let wear = wear.runs(|mut all| all.each(|brittle| brittle.0 += 1));
+    runtime.add_system(wear).expect("its name is free");
+    let black_box = BlackBox::keeping(Duration::from_secs_f32(0.5)).knowing(registry());
+    runtime
+        .add_kit(black_box.clone())
+        .expect("it is added once");
+    runtime.run_frames(39).expect("nothing fails");
+    assert!(runtime.run_frames(1).is_err(), "the black box panics");
+    runtime.run_frames(12).expect("nothing fails");
+    let recording = written(&black_box);
+    assert_eq!(
+        (recording.first_frame(), recording.last_frame()),
+        (41, 11),
+        "the frames since then"
+    );
+    let mut profiler = gerust::Profiler::default();
+    assert_eq!(
+        recording
+            .add_times_to(&mut profiler)
+            .expect("they can be read"),
+        12
+    );
+    let frames = profiler.frames().zip(runtime.profiler().frames().skip(40));
+    for (read, run) in frames {
+        assert_eq!(read.duration(), run.duration(), "frame {}", run.number());
+    }
+}

@@ -71,7 +71,7 @@ pub use statistics::Statistic;
 pub(crate) use bridge::{enter, enter_frame};
 #[cfg(not(feature = "tracing"))]
 pub(crate) use no_bridge::{enter, enter_frame};
-pub(crate) use recorder::{ascend, descend, is_recording, note_rows};
+pub(crate) use recorder::{ascend, descend, is_recording, note_rows, pause};
 pub(crate) use span::{SpanName, open, part, timed_part};
 
 /// Without the bridge spans are not forwarded.

@@ -285,7 +285,7 @@ impl Profiler {
             .count()
     }
 
-    /// The name of a span of this profiler's frames.
+    /// The name of a span of this profiler's frames; a span of another profiler may come out as `another runtime`.
     #[must_use]
     pub fn name_of(&self, span: &Span) -> &str {
         self.text_of(span.name)
@@ -294,7 +294,7 @@ impl Profiler {
     pub(super) fn text_of(&self, name: SpanName) -> &str {
         match name {
             SpanName::Text(text) => text,
-            // A worker of a pool that several runtimes share may have run a system of another one meanwhile, whose names stand elsewhere.
+            // The span is not one of this profiler's frames.
             SpanName::Listed(place) => self
                 .names
                 .get(place as usize)
@@ -316,6 +316,7 @@ impl Profiler {
 
     pub(crate) fn begin_frame(&mut self, number: u64, panics: &mut Panics) {
         if !self.on {
+            self.suspended = exchange(None);
             return;
         }
         let lists = if self.frames.len() >= self.kept {
@@ -341,6 +342,7 @@ impl Profiler {
         panics: &mut Panics,
     ) {
         let Some((number, start)) = self.current.take() else {
+            exchange(self.suspended.take());
             return;
         };
         let nanoseconds = u64::try_from(start.elapsed().as_nanos()).unwrap_or(u64::MAX);

@@ -140,7 +140,8 @@ impl HelperSpans {
 pub struct Relay(Option<(Arc<HelperSpans>, u32)>);
 
 impl Relay {
-    /// For the frame that this thread runs or helps with; if it does neither, nothing will be recorded.
+    /// For the frame that this thread runs or helps with; if it does neither, nothing will be recorded, not even on a thread
+    /// that runs the frame of another runtime meanwhile.
     #[must_use]
     pub fn here() -> Self {
         if !is_recording() {
@@ -160,7 +161,9 @@ impl Relay {
     }
 
     pub(crate) fn begin(&self) -> Option<Recording> {
-        let (helpers, depth) = self.0.as_ref()?;
+        let Some((helpers, depth)) = &self.0 else {
+            return pause();
+        };
         let is_known = RECORDER.with_borrow(|recorder| {
             let recorder = recorder.as_ref();
             recorder.is_some_and(|recorder| Arc::ptr_eq(&recorder.helpers, helpers))
@@ -178,7 +181,15 @@ impl Relay {
     }
 }
 
-/// Ends the recording of another thread when it is dropped.
+/// Records nothing on this thread until it is dropped. Work that belongs to no recorded frame may be run by a thread that
+/// records another one: a worker that two runtimes share, or a system that runs a runtime of its own.
+pub(crate) fn pause() -> Option<Recording> {
+    is_recording().then(|| Recording {
+        before: exchange(None),
+    })
+}
+
+/// Ends the recording of another thread, or a pause, when it is dropped.
 #[derive(Debug)]
 pub(crate) struct Recording {
     before: Option<Recorder>,

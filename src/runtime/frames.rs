@@ -235,6 +235,7 @@ impl Runtime {
         if !self.schedule.wants_set_up() {
             return Ok(());
         }
+        let _unrecorded = profile::pause();
         let context = FrameContext {
             clock: *self.clock_mut(),
             which: WhichSystems::Untried,
@@ -269,6 +270,7 @@ impl Runtime {
     /// ```
     pub fn settle(&mut self) -> Result<(), Error> {
         self.get_ready()?;
+        let _unrecorded = profile::pause();
         let context = FrameContext {
             clock: *self.clock_mut(),
             which: WhichSystems::BuiltIn,

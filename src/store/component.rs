@@ -129,7 +129,7 @@ impl ComponentType {
         let position = self.positions.of(table);
         changes.zip(position).is_none_or(|(changes, position)| {
             let ticks = changes.ticks(position);
-            ticks.is_none_or(|ticks| ticks.latest_of_chunk(chunk) > since)
+            ticks.is_none_or(|ticks| ticks.is_chunk_written(chunk, since))
         })
     }
 

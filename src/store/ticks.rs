@@ -91,13 +91,15 @@ impl ColumnTicks {
         self.attached[row] = ticks.attached;
     }
 
-    /// The latest tick of the rows of a chunk.
+    /// Whether any row of a chunk was written after a tick.
     #[cfg(feature = "snapshot")]
-    pub(crate) fn latest_of_chunk(&self, chunk: usize) -> u64 {
+    pub(crate) fn is_chunk_written(&self, chunk: usize, since: u64) -> bool {
         let start = chunk * CHUNK;
         let end = (start + CHUNK).min(self.written.len());
-        let rows = self.written[start..end].iter().map(load);
-        rows.fold(load(&self.chunks[chunk]), u64::max)
+        load(&self.chunks[chunk]) > since
+            || self.written[start..end]
+                .iter()
+                .any(|tick| load(tick) > since)
     }
 
     #[inline]

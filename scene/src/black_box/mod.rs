@@ -254,14 +254,15 @@ impl Kit for BlackBox {
         let conditions = self.conditions.iter();
         let conditions: Result<Vec<Condition>, Error> =
             conditions.map(|text| Condition::parse(text)).collect();
+        let conditions = conditions?;
+        self.registry.enroll(runtime.world_mut())?;
+        self.registry.enroll_events(runtime.world_mut());
         if self.shared.was_added.swap(true, Ordering::Relaxed) {
             return Err(Error::new(
                 ErrorKind::InvalidArgument,
                 "the black box was added to another runtime before; make one for each runtime",
             ));
         }
-        self.registry.enroll(runtime.world_mut())?;
-        self.registry.enroll_events(runtime.world_mut());
         let step = match runtime.world().find_global::<Clock>() {
             Some(clock) => clock.step(),
             None => Clock::default().step(),
@@ -272,7 +273,7 @@ impl Kit for BlackBox {
         *self.shared.tape() = Tape::new(
             self.title.clone(),
             self.registry.clone(),
-            conditions?,
+            conditions,
             frames,
             self.most_bytes,
         );

@@ -2,7 +2,7 @@
 
 use super::condition::Condition;
 use crate::event_log::EventLog;
-use crate::recording::{FrameTimes, SpanTimes};
+use crate::recording::{FrameTimes, SpanTimes, missing_in};
 use crate::registry::Registry;
 use gerust::Error;
 use gerust::collide::Contacts;
@@ -37,6 +37,7 @@ pub(super) struct Tape {
 /// The rest of a frame, besides its moment.
 #[derive(Clone, Default)]
 pub(super) struct Extras {
+    frame: u64,
     pub(super) failure: Option<String>,
     pub(super) times: FrameTimes,
 }
@@ -98,16 +99,11 @@ impl Tape {
         let frame = clock.map_or(0, |clock| clock.frame());
         // A program that went back, or loaded another state, has left these frames behind; between frames there is no gap.
         self.moments.drop_from(frame);
-        self.extras.truncate(self.moments.len());
         if self.last_frame().is_some_and(|last| last + 1 != frame) {
             self.moments.drop_from(0);
-            self.extras.clear();
         }
-        let mut extras = match self.extras.len() > self.most_frames {
-            true => self.extras.pop_front().unwrap_or_default(),
-            false => Arc::default(),
-        };
         self.moments.keep(runtime);
+        let mut extras = self.drop_old_extras(frame).unwrap_or_default();
         if failure.is_some() || frame % FRAMES_BETWEEN_LISTS <= 1 {
             self.missing = missing_in(runtime);
         }
@@ -118,6 +114,7 @@ impl Tape {
             extras = Arc::default();
         }
         let place = Arc::get_mut(&mut extras).expect("nothing else refers to it");
+        place.frame = frame;
         place.failure = failure.map(ToString::to_string);
         place.times.took = 0;
         place.times.spans.clear();
@@ -127,9 +124,30 @@ impl Tape {
             self.note_times(&mut place.times, profiler, profile);
         }
         self.extras.push_back(extras);
-        while self.extras.len() > self.moments.len() {
-            self.extras.pop_front();
+    }
+
+    /// Drops the extras of frames that have no moment any more, and those of this frame and of later ones. Returns one of them.
+    fn drop_old_extras(&mut self, frame: u64) -> Option<Arc<Extras>> {
+        let mut dropped = None;
+        while self
+            .extras
+            .back()
+            .is_some_and(|extras| extras.frame >= frame)
+        {
+            dropped = self.extras.pop_back();
         }
+        let first = self
+            .moments
+            .frames()
+            .map_or(frame, |frames| *frames.start());
+        while self
+            .extras
+            .front()
+            .is_some_and(|extras| extras.frame < first)
+        {
+            dropped = self.extras.pop_front();
+        }
+        dropped
     }
 
     fn note_times(&mut self, times: &mut FrameTimes, profiler: &Profiler, profile: &FrameProfile) {
@@ -192,21 +210,21 @@ impl Tape {
 
     /// The frames as they are now. O(frames).
     pub(super) fn kept(&mut self, reason: Option<String>) -> Kept {
-        let moments = self.moments.iter().cloned();
+        // A frame has no extras if its values could not be copied the first time.
+        let mut extras = self.extras.iter().peekable();
+        let with_extras = |moment: &Moment| {
+            let frame = moment.frame();
+            while extras.next_if(|extras| extras.frame < frame).is_some() {}
+            let extras = extras.next_if(|extras| extras.frame == frame);
+            (moment.clone(), extras.cloned().unwrap_or_default())
+        };
         Kept {
             title: self.title.clone(),
             reason,
             registry: self.registry.clone(),
             missing: self.missing.clone(),
             margin: self.margin,
-            frames: moments.zip(self.extras.iter().cloned()).collect(),
+            frames: self.moments.iter().map(with_extras).collect(),
         }
     }
-}
-
-/// The names of the types that are not registered.
-fn missing_in(runtime: &Runtime) -> Vec<String> {
-    let unsaved = runtime.unsaved();
-    let all = [unsaved.components(), unsaved.globals(), unsaved.events()];
-    all.concat()
 }

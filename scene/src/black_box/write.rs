@@ -4,10 +4,11 @@ use super::tape::{Extras, Kept};
 use crate::recording::{Heading, MomentRecorder};
 use crate::settings::Settings;
 use gerust::{Error, ErrorKind};
-use std::fs::{self, File};
+use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
+use tempfile::NamedTempFile;
 
 /// A recording that a [`BlackBox`](super::BlackBox) has written.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -76,22 +77,17 @@ pub(super) fn into_folder(kept: Kept, folder: &Path) -> Result<Written, Error> {
     Err(not_written(&path, &error))
 }
 
-/// Writes a file beside the one of this name, and puts it in its place when it is complete.
+/// Writes a temporary file into the folder of this one, and puts it in its place when it is complete.
 pub(super) fn into_file(kept: Kept, path: &Path) -> Result<Written, Error> {
-    let mut name = path.file_name().unwrap_or_default().to_owned();
-    name.push(format!(".{}.part", std::process::id()));
-    let part = path.with_file_name(name);
-    let file = File::create_new(&part).map_err(|error| not_written(path, &error))?;
-    let done = finish(kept, BufWriter::new(file), path);
-    let done = done.and_then(|written| {
-        fs::rename(&part, path).map_err(|error| not_written(path, &error))?;
-        Ok(written)
-    });
-    if done.is_err() {
-        // What cannot be removed is only a file that no one asked for.
-        let _ = fs::remove_file(&part);
-    }
-    done
+    let folder = match path.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    };
+    let failed = |error| not_written(path, &error);
+    let (file, part) = NamedTempFile::new_in(folder).map_err(failed)?.into_parts();
+    let written = finish(kept, BufWriter::new(file), path)?;
+    part.persist(path).map_err(|error| failed(error.error))?;
+    Ok(written)
 }
 
 fn finish(kept: Kept, file: BufWriter<File>, path: &Path) -> Result<Written, Error> {
@@ -142,7 +138,7 @@ fn write<W: Write>(kept: Kept, writer: W) -> io::Result<(W, Written)> {
     let mut recorder = MomentRecorder::begin(writer, heading)?;
     // Each moment goes when it is written, so that the memory of a long tape shrinks.
     for (moment, extras) in kept.frames {
-        let Extras { failure, times } = &*extras;
+        let Extras { failure, times, .. } = &*extras;
         recorder.note(&moment, &kept.registry, failure.clone(), times)?;
     }
     let written = Written {

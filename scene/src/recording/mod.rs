@@ -15,6 +15,7 @@ pub use write::RecordingWriter;
 
 pub(crate) use item::{FrameTimes, SpanTimes};
 pub(crate) use moments::{Heading, MomentRecorder};
+pub(crate) use recorder::missing_in;
 
 use crate::debug_as_message;
 use crate::error_kinds::RecordingErrorKind;
@@ -411,7 +412,7 @@ impl Recording {
         &self.header.missing
     }
 
-    /// The error with which a frame failed, if a [`BlackBox`](crate::BlackBox) has recorded it.
+    /// The error with which a frame failed, if a [`BlackBox`](crate::BlackBox) or [`Recorder::advance`] has recorded it.
     ///
     /// # Errors
     ///

@@ -1,6 +1,6 @@
 //! Recording a runtime that runs no scene.
 
-use super::item::{Happened, Header};
+use super::item::{FrameItem, Happened, Header};
 use super::resume::off_of;
 use super::write::{Frames, not_written, out_of_turn};
 use crate::registry::Registry;
@@ -68,6 +68,7 @@ impl<W: Write> Recorder<W> {
         let header = Header {
             title: title.to_owned(),
             first,
+            missing: missing_in(runtime),
             settings: Settings::of(world),
             ..Header::default()
         };
@@ -91,7 +92,7 @@ impl<W: Write> Recorder<W> {
     ///
     /// If it cannot be written, if a component cannot be serialized, or if it is not the frame after the last one.
     pub fn note(&mut self, runtime: &Runtime) -> io::Result<()> {
-        self.note_world(runtime.world(), off_of(runtime))
+        self.note_world(runtime.world(), off_of(runtime), None)
     }
 
     /// Advances a runtime by an amount of real time, as [`Runtime::advance`] does, and records each frame that runs, also one that
@@ -109,14 +110,17 @@ impl<W: Write> Recorder<W> {
         let mut seams = Seams::new();
         seams.after(last, |world| {
             if noted.is_ok() {
-                noted = self.note_world(world, off.clone());
+                noted = self.note_world(world, off.clone(), None);
             }
         });
         let advance = runtime.advance_with(elapsed, &mut seams);
         drop(seams);
         // A frame that failed before its last phase is part of the recording as well: it is the one to look at.
-        if noted.is_ok() && advance.is_err() && frame_of(runtime.world()) == self.due {
-            noted = self.note(runtime);
+        if let Err(error) = &advance
+            && noted.is_ok()
+            && frame_of(runtime.world()) == self.due
+        {
+            noted = self.note_world(runtime.world(), off_of(runtime), Some(error.to_string()));
         }
         let advance = advance?;
         noted.map_err(|error| Error::new(ErrorKind::Io, error))?;
@@ -132,14 +136,23 @@ impl<W: Write> Recorder<W> {
         self.frames.finish(0, 0)
     }
 
-    fn note_world(&mut self, world: &World, off: Vec<String>) -> io::Result<()> {
+    fn note_world(
+        &mut self,
+        world: &World,
+        off: Vec<String>,
+        failure: Option<String>,
+    ) -> io::Result<()> {
         let frame = frame_of(world);
         if frame != self.due {
             return Err(out_of_turn(frame, self.due));
         }
         let now = world.snapshot().map_err(not_written)?;
-        let happened = self.happened(world, off);
-        self.frames.write(now, happened)?;
+        let extras = FrameItem {
+            happened: self.happened(world, off),
+            failure,
+            ..FrameItem::default()
+        };
+        self.frames.write_with(now, extras)?;
         self.due += 1;
         Ok(())
     }
@@ -168,6 +181,13 @@ impl<W: Write> Recorder<W> {
         }
         happened
     }
+}
+
+/// The names of the types that are not registered.
+pub(crate) fn missing_in(runtime: &Runtime) -> Vec<String> {
+    let unsaved = runtime.unsaved();
+    let all = [unsaved.components(), unsaved.globals(), unsaved.events()];
+    all.concat()
 }
 
 fn frame_of(world: &World) -> u64 {

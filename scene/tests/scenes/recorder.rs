@@ -158,6 +158,34 @@ fn a_loop_of_real_time_records_every_frame() {
 }
 
 #[test]
+fn a_recording_lists_what_it_lacks_and_how_a_frame_failed() {
+    struct Unknown;
+    let mut runtime = program();
+    runtime.world_mut().spawn((Unknown,));
+    let system = System::named("faulty").takes::<Global<Clock>>();
+    let system = system.runs(|clock| assert!(clock.frame() < 3, "it slips"));
+    runtime.add_system(system).expect("its name is free");
+    let mut recorder = Recorder::of(Vec::new(), "t", &runtime, &Registry::standard())
+        .expect("memory does not fail");
+    let error = recorder.advance(&mut runtime, Duration::from_millis(60));
+    let error = error.expect_err("frame 3 fails");
+    let bytes = recorder.finish().expect("memory does not fail");
+    let recording = Recording::from_bytes(bytes, "t.rec").expect("it is one");
+    let missing = recording.missing();
+    assert!(
+        missing.iter().any(|name| name.ends_with("Unknown")),
+        "{missing:?}"
+    );
+    assert_eq!(recording.last_frame(), 3);
+    let failures: Vec<_> = (0..=3).map(|frame| recording.failure(frame)).collect();
+    let failures: Result<Vec<_>, _> = failures.into_iter().collect();
+    assert_eq!(
+        failures.expect("they can be read"),
+        [None, None, None, Some(error.to_string())]
+    );
+}
+
+#[test]
 fn frames_out_of_turn_and_full_disks_are_errors() {
     let mut runtime = program();
     let registry = Registry::standard();
