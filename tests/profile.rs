@@ -345,6 +345,7 @@ fn long_frames_are_put_down_to_the_block_that_made_them_long() {
                 category: Category::Block,
                 name: "sort crates",
                 depth: 2,
+                thread: 0,
                 start,
                 took: block,
             });
@@ -352,6 +353,7 @@ fn long_frames_are_put_down_to_the_block_that_made_them_long() {
                 category: Category::System,
                 name: system,
                 depth: 1,
+                thread: 0,
                 start,
                 took: block + own,
             });

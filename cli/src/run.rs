@@ -5,9 +5,10 @@ use crate::arguments::{Format, RunCommand};
 use crate::engine::Engine;
 use crate::output::{self, milliseconds, share, time};
 use gerust::profile::Statistic;
-use gerust_scene::{Outcome, Report, Scene};
+use gerust_scene::{Outcome, Recording, Report};
 use serde::Serialize;
 use std::fmt::Write;
+use std::path::Path;
 
 pub(crate) fn run(engine: &Engine, command: &RunCommand) -> Verdict {
     let (scene, report) = {
@@ -16,7 +17,7 @@ pub(crate) fn run(engine: &Engine, command: &RunCommand) -> Verdict {
     };
     match command.format {
         Format::Text => output::print(&text(&report))?,
-        Format::Json => output::print_json(&Summary::new(&scene, &report))?,
+        Format::Json => output::print_json(&Summary::new(scene.path(), &report))?,
     }
     Ok(report.all_held())
 }
@@ -118,7 +119,8 @@ pub(crate) struct Summary<'r> {
     entities: usize,
     contacts: usize,
     contacts_begun: u64,
-    left_over: LeftOver,
+    /// `None` for a recording, which does not hold them.
+    left_over: Option<LeftOver>,
     frame_time: Option<FrameTime>,
     pub(crate) held: usize,
     pub(crate) failed: usize,
@@ -169,10 +171,10 @@ struct BeforeSummary<'r> {
 }
 
 impl<'r> Summary<'r> {
-    pub(crate) fn new(scene: &Scene, report: &'r Report) -> Self {
+    pub(crate) fn new(scene: &Path, report: &'r Report) -> Self {
         let failed = report.failures().count();
         Self {
-            scene: scene.path().display().to_string(),
+            scene: scene.display().to_string(),
             title: report.title(),
             build: gerust::profile::build(),
             frames: report.frames(),
@@ -181,12 +183,12 @@ impl<'r> Summary<'r> {
             contacts_begun: report.contacts_begun(),
             left_over: {
                 let left = report.leftovers();
-                LeftOver {
+                Some(LeftOver {
                     frames: left.frames,
                     most: left.most,
                     deepest: left.deepest,
                     deepest_frame: left.deepest_frame,
-                }
+                })
             },
             frame_time: frame_statistic(report).map(|frame| FrameTime {
                 budget_ms: milliseconds(report.budget()),
@@ -209,6 +211,17 @@ impl<'r> Summary<'r> {
                 .iter()
                 .map(ToString::to_string)
                 .collect(),
+        }
+    }
+
+    /// Of a recording, which says how many expectations held but not which.
+    pub(crate) fn of_recording(recording: &Recording, report: &'r Report) -> Self {
+        let (held, failed) = recording.verdict().unwrap_or((0, 0));
+        Self {
+            left_over: None,
+            held: usize::try_from(held).unwrap_or(usize::MAX),
+            failed: usize::try_from(failed).unwrap_or(usize::MAX),
+            ..Self::new(recording.path(), report)
         }
     }
 }

@@ -1,5 +1,7 @@
 //! Recordings, driven for real.
 
+#[path = "common/black_box.rs"]
+mod black_box;
 mod common;
 
 use common::{gerust, json_of};
@@ -275,4 +277,49 @@ fn a_recording_that_was_cut_off_is_read_up_to_there() {
         .assert()
         .code(2)
         .stderr(contains("no/such/folder/x.rec cannot be written"));
+}
+
+#[test]
+fn what_a_recording_holds_is_listed() {
+    let folder = Folder::new();
+    let black_box = folder.path("box.rec");
+    black_box::write_black_box(&black_box);
+    let text = text_of(&["recording"], &black_box);
+    for line in [
+        "low tide\n",
+        "  frames          0 to 30, 0.50 s; 20 to 50 in the program\n",
+        "  failed          frame 30: system `tide` panicked in phase Simulate of frame 50",
+        "  not registered  Unknown; so they are not recorded\n",
+        "  times           of 31 frames\n",
+    ] {
+        assert!(text.contains(line), "{line} in {text}");
+    }
+    let view =
+        json_of(
+            gerust()
+                .arg("inspect")
+                .arg(&black_box)
+                .args(["recording", "--format", "json"]),
+        );
+    assert_eq!(
+        (&view["last-frame"], &view["first-frame"]),
+        (&30.into(), &20.into())
+    );
+    assert_eq!(view["reason"], serde_json::Value::Null, "it was asked for");
+
+    let recorded = folder.record("scenes/cranes.toml", "cranes.rec");
+    let text = text_of(&["recording"], &recorded);
+    assert!(
+        text.contains("  scene           scenes/cranes.toml\n"),
+        "{text}"
+    );
+    assert!(!text.contains("in the program"), "{text}");
+
+    let refused = |file: &str, told: &str| {
+        let mut command = gerust();
+        command.args(["inspect", file, "recording"]);
+        command.assert().code(2).stderr(contains(told.to_owned()));
+    };
+    refused("scenes/cranes.toml", "scenes/cranes.toml is no recording");
+    refused("scenes/none.rec", "scenes/none.rec cannot be read");
 }

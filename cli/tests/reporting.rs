@@ -1,5 +1,7 @@
 //! `gerust report`, driven for real; how its page behaves in a browser is tested in `page`.
 
+#[path = "common/black_box.rs"]
+mod black_box;
 mod common;
 
 use common::{gerust, json_of};
@@ -326,9 +328,78 @@ fn invalid_requests_for_a_report_are_reported_and_nothing_is_lost() {
         .args(["run", "scenes/cranes.toml", "--record", &at("cranes.rec")])
         .assert()
         .code(0);
-    refused(
-        &[&at("cranes.rec"), "-o", &at("old.html")],
-        "is a recording",
-    );
+    let recording = at("cranes.rec");
+    for option in [["--against", QUAY], ["--warm-up", "3"], ["--threads", "2"]] {
+        let mut arguments = vec![recording.as_str(), "-o", old.to_str().expect("it is text")];
+        arguments.extend(option);
+        refused(&arguments, "has no meaning for a recording");
+    }
+    let unknown = ["--budget", "no such=1"];
+    let mut arguments = vec![recording.as_str(), "-o", old.to_str().expect("it is text")];
+    arguments.extend(unknown);
+    refused(&arguments, "unknown system `no such`");
     assert_eq!(std::fs::read_to_string(&old).expect("it is there"), "kept");
+}
+
+#[test]
+fn a_recording_of_a_scene_has_the_same_states_as_the_scene() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let [recorded, of_scene, of_recording] =
+        ["cranes.rec", "scene.html", "recording.html"].map(|name| folder.path().join(name));
+    let scene = "scenes/cranes.toml";
+    gerust()
+        .args(["run", scene, "--record"])
+        .arg(&recorded)
+        .assert()
+        .code(0);
+    let recorded = recorded.to_str().expect("it is text");
+    let [of_scene, of_recording] = [(scene, of_scene), (recorded, of_recording)]
+        .map(|(file, page)| data_of(&report(file, &["--every", "1"], &page, 0)));
+    assert_eq!(states_of(&of_scene), states_of(&of_recording));
+    for key in [
+        "frames",
+        "entities",
+        "contacts",
+        "contacts-begun",
+        "held",
+        "failed",
+    ] {
+        assert_eq!(of_scene["run"][key], of_recording["run"][key], "{key}");
+    }
+    assert_eq!(of_recording["run"]["left-over"], Value::Null);
+    assert_eq!(of_recording["recording"]["scene"], scene);
+    assert_eq!(
+        of_recording["times"]["frames"],
+        json!([]),
+        "none were recorded"
+    );
+    assert_eq!(of_scene["recording"], Value::Null);
+}
+
+#[test]
+fn a_black_box_is_reported_with_its_times_and_failures() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let (file, page) = (
+        folder.path().join("box.rec"),
+        folder.path().join("box.html"),
+    );
+    black_box::write_black_box(&file);
+    let file = file.to_str().expect("it is text");
+    let more = ["--budget", "0.000001", "--budget", "tide=0.000001"];
+    let data = data_of(&report(file, &more, &page, 0));
+    assert_eq!(data["recording"]["missing"], json!(["Unknown"]));
+    assert_eq!(data["recording"]["first-frame"], 20);
+    assert_eq!(data["recording"]["failures"][0]["frame"], 30);
+    assert_eq!(data["run"]["frames"], 30);
+    assert_eq!(data["run"]["frame-time"]["frames-over-budget"], 31);
+    let names = data["profile"]["names"].as_array().expect("a list");
+    let tide = names.iter().find(|name| name["name"] == "tide");
+    assert_eq!(tide.expect("it ran")["calls"], 31);
+    assert_eq!(data["times"]["frames"].as_array().map(Vec::len), Some(31));
+    assert!(
+        !data["threads"]["frames"]
+            .as_array()
+            .expect("a list")
+            .is_empty()
+    );
 }

@@ -2,6 +2,7 @@
 
 use super::expect::{Expectation, Finding};
 use super::run::{MissedCues, SceneRun};
+use gerust::Runtime;
 use gerust::collide::Contacts;
 use gerust::profile::Statistic;
 use gerust::schedule::WithoutEffect;
@@ -276,10 +277,7 @@ impl Report {
         contacts_begun: u64,
         leftovers: Leftovers,
     ) -> Self {
-        let runtime = run.runtime();
-        let world = runtime.world();
-        let measured = runtime.profiler().measured_frames();
-        let edits = world.missed_edits();
+        let edits = run.runtime().world().missed_edits();
         let mut missed = missed_cues.lines();
         missed.extend(
             edits
@@ -292,20 +290,41 @@ impl Report {
             missed.push(format!("{more} more edits"));
         }
         Self {
-            title: run.scene().title().to_owned(),
-            frames: run.frame(),
+            leftovers,
+            outcomes,
+            missed,
+            ..Self::of_recorded(
+                run.scene().title(),
+                run.frame(),
+                contacts_begun,
+                run.runtime(),
+            )
+        }
+    }
+
+    /// The results that need no expectations.
+    pub(super) fn of_recorded(
+        title: &str,
+        frames: u64,
+        contacts_begun: u64,
+        runtime: &Runtime,
+    ) -> Self {
+        let world = runtime.world();
+        Self {
+            title: title.to_owned(),
+            frames,
             entities: world.len(),
             contacts: world
                 .global::<Contacts>()
                 .map_or(0, |contacts| contacts.iter().len()),
             contacts_begun,
-            leftovers,
-            outcomes,
-            missed,
+            leftovers: Leftovers::default(),
+            outcomes: Vec::new(),
+            missed: Vec::new(),
             without_effect: runtime.without_effect(),
             budget: runtime.profiler().budget(),
-            frames_profiled: measured.count(),
-            warm_up: runtime.profiler().warm_up().min(run.frame()),
+            frames_profiled: runtime.profiler().measured_frames().count(),
+            warm_up: runtime.profiler().warm_up().min(frames),
             frames_over_budget: runtime.profiler().frames_over_budget(),
             statistics: runtime.profiler().statistics(),
         }

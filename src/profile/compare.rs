@@ -128,7 +128,7 @@ impl Comparison {
     ///     let mut profiler = Profiler::default();
     ///     for number in 1..=30 {
     ///         let took = wait + Duration::from_micros(number % 3);
-    ///         let wait = MeasuredSpan { category: Category::System, name: "wait", depth: 1, start: Duration::ZERO, took };
+    ///         let wait = MeasuredSpan { category: Category::System, name: "wait", depth: 1, thread: 0, start: Duration::ZERO, took };
     ///         profiler.add_measured(number, took, &[wait]);
     ///     }
     ///     RecordedProfile::of(&profiler).about("scene", "waiting")

@@ -13,6 +13,8 @@ pub struct MeasuredSpan<'n> {
     pub name: &'n str,
     /// How many spans it lies in; 1 if only the frame.
     pub depth: u32,
+    /// The thread that recorded it; 0 is the one that ran the frame.
+    pub thread: u32,
     /// When it began, from the start of the frame.
     pub start: Duration,
     /// How long it took.
@@ -33,7 +35,7 @@ impl Profiler {
     /// let mut profiler = Profiler::default();
     /// for number in 1..=10 {
     ///     let took = Duration::from_millis(if number == 7 { 30 } else { 4 });
-    ///     let sway = MeasuredSpan { category: Category::System, name: "sway", depth: 1, start: Duration::ZERO, took };
+    ///     let sway = MeasuredSpan { category: Category::System, name: "sway", depth: 1, thread: 0, start: Duration::ZERO, took };
     ///     profiler.add_measured(number, took + Duration::from_millis(1), &[sway]);
     /// }
     /// let statistics = profiler.statistics();
@@ -52,7 +54,7 @@ impl Profiler {
                 start: begin.checked_add(span.start).unwrap_or(begin),
                 nanoseconds: nanoseconds(span.took),
                 depth: span.depth,
-                thread: 0,
+                thread: span.thread,
             })
             .collect();
         all.push(Span {

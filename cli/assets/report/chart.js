@@ -3,7 +3,7 @@
 const times = data.times;
 const wholes = times.frames.map((_, at) => times.times.reduce((sum, part) => sum + part[at], 0));
 const worstColumn = times.frames.reduce((worst, _, at) => (!times["warm-up"][at] && wholes[at] > wholes[worst] ? at : worst), times["warm-up"].indexOf(false));
-const worstFrame = data.run["frame-time"]?.["worst-frame"] ?? times.frames[Math.max(worstColumn, 0)];
+const worstFrame = data.run["frame-time"]?.["worst-frame"] ?? times.frames[Math.max(worstColumn, 0)] ?? lastFrame;
 
 function partColor(part) {
   switch (times.parts[part].kind) {
@@ -149,7 +149,8 @@ function timesNote() {
   const several = times["frames-per-column"] === 1 ? "" : `; the slowest of ${times["frames-per-column"]} frames each`;
   const before = times.before === null ? "" : "; the line is the run before";
   const run = data.profile;
-  return `Time by part: ${parts}${several}${before}. ${run.build} build, ${run.threads} ${run.threads === 1 ? "thread" : "threads"}; warm-up is shaded.`;
+  const how = `${run.build} build, ${run.threads} ${run.threads === 1 ? "thread" : "threads"}; warm-up is shaded.`;
+  return `Time by part: ${parts}${several}${before}. ${data.recording === null ? how : "As the recorded program measured it."}`;
 }
 
 /** The figures of a column, or of the chosen frame. */

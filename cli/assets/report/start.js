@@ -43,8 +43,8 @@ function startPlayer() {
   play.addEventListener("click", () => (playing === null ? begin() : stop()));
 }
 
-// The first question is usually why the slowest frame was slow.
-chosen.frame = Math.min(worstFrame, lastFrame);
+// The first question is usually why the slowest frame was slow; of a recording, what happened in the frame that made it be written.
+chosen.frame = data.recording === null ? Math.min(worstFrame, lastFrame) : data.recording.failures[0]?.frame ?? lastFrame;
 showComparison();
 showHeader();
 showExpectations();

@@ -3,15 +3,17 @@
 function showHeader() {
   const run = data.run;
   byId("title").textContent = run.title;
+  const recording = data.recording;
   const verdict = byId("verdict");
-  verdict.className = run.failed === 0 ? "held" : "failed";
-  verdict.textContent = run.failed === 0
+  const reason = recording?.reason ?? null;
+  verdict.className = run.failed === 0 && reason === null ? "held" : "failed";
+  verdict.textContent = reason !== null ? `Written because ${reason}` : run.failed === 0
     ? run.held === 0 ? "Nothing was expected" : `Held: all ${run.held} expectations`
     : `Failed: ${run.failed} of ${run.held + run.failed} expectations`;
   const frame = run["frame-time"];
   const facts = [
-    ["scene", run.scene],
-    ["frames", `${run.frames}`],
+    [recording === null ? "scene" : "recording", run.scene],
+    ["frames", programFrames(run.frames)],
     ["entities", `${run.entities} at the end`],
     ["contacts", `${run.contacts} at the end, ${run["contacts-begun"]} begun`],
     ...(frame === null ? [] : [
@@ -20,19 +22,33 @@ function showHeader() {
       ["over the budget", `${frame["frames-over-budget"]} of ${data.profile["frames-measured"]}`],
     ]),
     ["left over", leftOver(run["left-over"])],
-    ["gerust", `${data.version}, ${run.build} build`],
+    ["not registered, so not recorded", (recording?.missing ?? []).join(", ") || null],
+    ["gerust", recording === null ? `${data.version}, ${run.build} build` : data.version],
   ];
   byId("facts").append(...facts.filter(([, value]) => value !== null).map(([name, value]) => el("div", {}, el("dt", {}, name), el("dd", {}, value))));
-  if (run.build === "debug") {
+  if (run.build === "debug" && recording === null) {
     verdict.after(el("p", { className: "failed" }, "This was measured with a debug build, many times slower than a release build: do not judge an engine by these times."));
   }
+  if (times.frames.length === 0) {
+    for (const id of ["frames", "threads", "systems"]) byId(id).hidden = true;
+    byId("worst").hidden = true;
+  }
+  const lists = run.expectations.length + run.missed.length + (recording?.failures.length ?? 0);
+  byId("expectations").hidden = recording !== null && lists === 0;
+  byId("expectations-title").textContent = recording === null ? "Expectations" : "Frames that failed";
   for (const section of document.querySelectorAll("main section:not([hidden])")) {
     byId("contents").append(el("a", { href: `#${section.id}` }, section.querySelector("h2").textContent));
   }
 }
 
+/** The frames, and which ones they were in the program that was recorded. */
+function programFrames(last) {
+  const first = data.recording?.["first-frame"] ?? 0;
+  return first === 0 ? `${last}` : `${last}; frame 0 is frame ${first} of the program`;
+}
+
 function leftOver(left) {
-  return left.frames === 0 ? null : `up to ${left.most} overlaps in ${left.frames} frames, the deepest ${left.deepest.toFixed(3)} m (frame ${left["deepest-frame"]})`;
+  return left === null || left.frames === 0 ? null : `up to ${left.most} overlaps in ${left.frames} frames, the deepest ${left.deepest.toFixed(3)} m (frame ${left["deepest-frame"]})`;
 }
 
 /** A button that goes to a frame. */
@@ -43,7 +59,10 @@ function showExpectations() {
   const { expectations, missed } = data.run;
   const failed = expectations.filter((expectation) => !expectation.held);
   const held = expectations.filter((expectation) => expectation.held);
+  const failures = data.recording?.failures ?? [];
   host.replaceChildren(
+    ...failures.slice(0, 24).map(({ frame, error }) => el("p", { className: "expectation missed" }, el("strong", { className: "failed" }, "failed: "), frameButton(frame), ": ", said(error))),
+    ...(failures.length > 24 ? [el("p", { className: "note" }, `and ${failures.length - 24} more frames`)] : []),
     ...failed.map(failure),
     ...missed.map((text) => el("p", { className: "expectation missed" }, said(text))),
     ...(held.length === 0 ? [] : [el("details", { open: failed.length === 0 && held.length <= 24 },
@@ -54,7 +73,7 @@ function showExpectations() {
         { title: "found", cell: (row) => said(row.measured) },
         { title: "at", cell: (row) => frameButton(row.frame) },
       ], held, "Expectations that held"))]),
-    ...(expectations.length === 0 ? [el("p", { className: "note" }, "The scene expects nothing.")] : []));
+    ...(expectations.length > 0 || data.recording !== null ? [] : [el("p", { className: "note" }, "The scene expects nothing.")]));
   host.classList.add("scroll");
 }
 

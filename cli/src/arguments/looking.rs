@@ -43,6 +43,15 @@ pub(crate) enum InspectTopic {
     Contacts(ContactsTopic),
     /// Show the memory of components by table, its growth, and the allocations of each frame
     Memory(MemoryTopic),
+    /// Show what a recording holds: frames, why it was written, frames that failed, and types that it lacks
+    Recording(RecordingTopic),
+}
+
+#[derive(Args, Debug)]
+pub(crate) struct RecordingTopic {
+    /// Output format
+    #[arg(long, value_enum, default_value_t)]
+    pub(crate) format: Format,
 }
 
 #[derive(Args, Debug)]

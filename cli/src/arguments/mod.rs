@@ -7,7 +7,7 @@ pub(crate) use groups::grouped;
 pub(crate) use looking::{
     BoxesTopic, ContactsTopic, EntitiesTopic, EntityTopic, EventsTopic, ExplainCommand,
     InspectCommand, InspectTopic, MemoryTopic, OrderQuestion, PairQuestion, PlanFormat, PlanTopic,
-    Question, RowsQuestion, SystemsTopic, TreeTopic,
+    Question, RecordingTopic, RowsQuestion, SystemsTopic, TreeTopic,
 };
 
 use crate::bounds::Bounds;
@@ -73,9 +73,9 @@ pub(crate) enum Command {
         after_help = "Examples:\n  gerust profile scenes/quay.toml\n  gerust profile scenes/quay.toml --plot quay.png --budget \"move: bodies=0.1\"\n  gerust profile scenes/quay.toml --trace quay.json --csv quay.csv\n  gerust profile scenes/quay.toml --save before.json\n  gerust profile scenes/quay.toml --against before.json\n  gerust profile scenes/quay.toml --versus threads=1"
     )]
     Profile(ProfileCommand),
-    /// Write a self-contained page about a run: times, threads, every frame and entity
+    /// Write a self-contained page about a run or a recording: times, threads, every frame and entity
     #[command(
-        after_help = "Examples:\n  gerust report scenes/quay.toml -o quay.html\n  gerust report scenes/quay.toml -o quay.html --against before.json --budget 8.3\n\nThe page is one file and needs no network. The scene runs twice, so that recording does not affect the times."
+        after_help = "Examples:\n  gerust report scenes/quay.toml -o quay.html\n  gerust report black-box.rec -o quay.html\n  gerust report scenes/quay.toml -o quay.html --against before.json --budget 8.3\n\nThe page is one file and needs no network. A scene runs twice, so that recording does not affect the times. A recording is not run; only a black box records times."
     )]
     Report(ReportCommand),
     /// Draw the boxes of a scene or a recording at the given frames

@@ -8,17 +8,20 @@ mod graph;
 mod memory;
 mod plan;
 mod plan_text;
+mod recording;
 mod systems;
 mod tree;
 
 pub(crate) use contacts::ContactView;
 pub(crate) use memory::{AllocationsView, MemoryView};
 pub(crate) use plan::{PlanOf, PlanView};
+pub(crate) use recording::RecordingView;
 
 use crate::Verdict;
 use crate::arguments::{
     BoxesTopic, ContactsTopic, EntitiesTopic, EntityTopic, EventsTopic, InspectCommand,
-    InspectTopic, MemoryTopic, PlanFormat, PlanTopic, SystemsTopic, Threads, TreeTopic,
+    InspectTopic, MemoryTopic, PlanFormat, PlanTopic, RecordingTopic, SystemsTopic, Threads,
+    TreeTopic,
 };
 use crate::engine::Engine;
 use crate::failure::Failure;
@@ -45,6 +48,7 @@ pub(crate) fn run(engine: &Engine, command: &InspectCommand) -> Verdict {
         InspectTopic::Boxes(topic) => boxes(engine, &command.scene, topic),
         InspectTopic::Contacts(topic) => contacts(engine, &command.scene, topic),
         InspectTopic::Memory(topic) => memory(engine, &command.scene, topic),
+        InspectTopic::Recording(topic) => recording(&command.scene, topic),
     }
 }
 
@@ -163,6 +167,18 @@ fn contacts(engine: &Engine, file: &SceneFile, topic: &ContactsTopic) -> Verdict
         let view = ContactsView::new(seen, of.transpose()?)?;
         output::show(&view, topic.look.format, ContactsView::text)
     })?;
+    Ok(true)
+}
+
+/// Shows what a recording holds and why it was made.
+fn recording(file: &SceneFile, topic: &RecordingTopic) -> Verdict {
+    let recording = match file.recording()? {
+        Some(recording) => recording,
+        // The error says why it is none.
+        None => Recording::load(file.path())?,
+    };
+    let view = RecordingView::new(&recording);
+    output::show(&view, topic.format, RecordingView::text)?;
     Ok(true)
 }
 

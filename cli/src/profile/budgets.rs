@@ -1,8 +1,9 @@
 //! Budgets from the command line.
 
 use crate::failure::Failure;
+use gerust::Runtime;
+use gerust::profile::{Category, Statistic};
 use gerust::suggest;
-use gerust_scene::SceneRun;
 use std::str::FromStr;
 use std::time::Duration;
 
@@ -36,26 +37,26 @@ impl FromStr for BudgetOption {
     }
 }
 
-pub(super) fn set(run: &mut SceneRun, budgets: &[BudgetOption]) -> Result<(), Failure> {
+/// Sets budgets. A system may be one of the schedule, or one whose times are in the profile.
+pub(crate) fn set(runtime: &mut Runtime, budgets: &[BudgetOption]) -> Result<(), Failure> {
     for BudgetOption { system, budget } in budgets {
         let Some(system) = system else {
-            run.runtime_mut().profiler_mut().set_budget(*budget);
+            runtime.profiler_mut().set_budget(*budget);
             continue;
         };
-        let schedule = run.runtime().schedule();
-        if schedule.system(system).is_none() {
-            let fix = suggest(
-                system,
-                "systems",
-                schedule.systems().map(|system| system.name()),
-            );
+        let measured = runtime.profiler().statistics();
+        let measured = measured
+            .iter()
+            .filter(|measured| measured.category() == Category::System);
+        let scheduled = runtime.schedule().systems().map(|system| system.name());
+        let known: Vec<&str> = scheduled.chain(measured.map(Statistic::name)).collect();
+        if !known.contains(&system.as_str()) {
+            let fix = suggest(system, "systems", known);
             return Err(Failure::other(format!(
                 "unknown system `{system}` in a budget; {fix}"
             )));
         }
-        run.runtime_mut()
-            .profiler_mut()
-            .set_budget_of(system, *budget);
+        runtime.profiler_mut().set_budget_of(system, *budget);
     }
     Ok(())
 }

@@ -8,7 +8,7 @@ mod plot;
 mod summary;
 mod text;
 
-pub(crate) use budgets::BudgetOption;
+pub(crate) use budgets::{BudgetOption, set as set_budgets};
 pub(crate) use compare::{
     ComparisonSummary, ONE_AFTER_THE_OTHER, between_apart, read as read_recorded,
 };
@@ -80,7 +80,7 @@ pub(crate) fn start(
         profiler.add_counter(machine::PACE, CounterKind::Level, machine::pace);
     }
     let mut run = scene.start(runtime)?;
-    budgets::set(&mut run, &measuring.budget)?;
+    budgets::set(run.runtime_mut(), &measuring.budget)?;
     if let Some(frames) = measuring.warm_up {
         if frames >= scene.frames() {
             return Err(Failure::other(format!(

@@ -9,11 +9,12 @@ use gerust::profile::{
 };
 use gerust_scene::{Report, Scene, SceneRun};
 use serde::Serialize;
+use std::path::Path;
 use std::time::Duration;
 
 /// The summary of a run.
 pub(crate) struct Profile {
-    pub(super) report: Report,
+    pub(crate) report: Report,
     pub(super) warm_up: Vec<Statistic>,
     pub(super) counters: Vec<CounterStatistic>,
     pub(super) slowest: Option<Slowest>,
@@ -50,9 +51,7 @@ impl Slowest {
 }
 
 impl Profile {
-    pub(crate) fn of(run: &SceneRun) -> Self {
-        let profiler = run.runtime().profiler();
-        let report = run.report();
+    pub(crate) fn of(report: Report, profiler: &Profiler) -> Self {
         let frames = report.statistics().first();
         let slowest = frames.filter(|frames| frames.category() == Category::Frame);
         let mut spans: Vec<usize> = profiler.frames().map(|frame| frame.spans().len()).collect();
@@ -70,10 +69,14 @@ impl Profile {
 }
 
 pub(super) fn tell(command: &ProfileCommand, scene: &Scene, run: &SceneRun) -> Result<(), Failure> {
-    let profile = Profile::of(run);
+    let profile = Profile::of(run.report(), run.runtime().profiler());
     match command.format {
         Format::Text => output::print(&text::of(&profile)),
-        Format::Json => output::print_json(&Summary::new(scene, run, &profile)),
+        Format::Json => output::print_json(&Summary::new(
+            scene.path(),
+            run.runtime().threads(),
+            &profile,
+        )),
     }
 }
 
@@ -167,14 +170,14 @@ struct NameSummary<'r> {
 }
 
 impl<'r> Summary<'r> {
-    pub(crate) fn new(scene: &Scene, run: &SceneRun, profile: &'r Profile) -> Self {
+    pub(crate) fn new(scene: &Path, threads: usize, profile: &'r Profile) -> Self {
         let report = &profile.report;
         let spans = profile.spans_per_frame;
         Self {
-            scene: scene.path().display().to_string(),
+            scene: scene.display().to_string(),
             title: report.title(),
             build: gerust::profile::build(),
-            threads: run.runtime().threads(),
+            threads,
             frames: report.frames(),
             warm_up: report.warm_up(),
             frames_measured: report.frames_profiled(),

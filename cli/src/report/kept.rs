@@ -2,9 +2,10 @@
 
 use super::change::Change;
 use crate::failure::Failure;
+use std::num::NonZeroU64;
 
 /// The room in bytes for all frames, so that a page can be sent by mail.
-pub(super) const MOST_BYTES: usize = 12 << 20;
+const MOST_BYTES: usize = 12 << 20;
 
 /// Changes from one frame to the next of those that are kept.
 pub(super) struct Kept {
@@ -17,8 +18,16 @@ pub(super) struct Kept {
 }
 
 impl Kept {
+    /// Stores every N-th frame. Default: as many as there is room for.
+    pub(super) fn chosen(every: Option<NonZeroU64>) -> Self {
+        match every {
+            Some(every) => Self::every(every.get()),
+            None => Self::within(MOST_BYTES),
+        }
+    }
+
     /// Stores every N-th frame, at any size.
-    pub(super) fn every(every: u64) -> Self {
+    fn every(every: u64) -> Self {
         Self {
             every,
             changes: Vec::new(),
@@ -28,7 +37,7 @@ impl Kept {
     }
 
     /// Stores as many frames as fit into a number of bytes of JSON. When they do not fit, every second one is left out.
-    pub(super) fn within(room: usize) -> Self {
+    fn within(room: usize) -> Self {
         Self {
             room: Some(room),
             ..Self::every(1)

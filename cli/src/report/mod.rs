@@ -9,16 +9,16 @@ mod times;
 mod watcher;
 
 use crate::Verdict;
-use crate::arguments::{ReportCommand, Threads};
+use crate::arguments::{Measuring, ReportCommand, Threads};
 use crate::engine::Engine;
 use crate::failure::Failure;
-use crate::inspect::{AllocationsView, MemoryView, PlanOf, PlanView};
+use crate::inspect::{AllocationsView, MemoryView, PlanOf, PlanView, RecordingView};
 use crate::output::{self, wrapped};
 use crate::picture::extension_of;
 use crate::profile::{self, Profile};
 use crate::run::Summary;
 use crate::target::Target;
-use gerust_scene::Scene;
+use gerust_scene::{Recording, Scene};
 use page::{ComparisonView, Page};
 use playback::PlaybackView;
 use std::path::Path;
@@ -26,12 +26,15 @@ use threads::ThreadsView;
 use times::TimesView;
 
 pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
-    output::warn_of_debug_build();
     refuse_bad_name(&command.output)?;
+    if let Some(recording) = command.scene.recording()? {
+        return of_recording(engine, command, &recording);
+    }
     let before = match &command.measuring.against {
         Some(path) => Some(profile::read_recorded(path)?),
         None => None,
     };
+    output::warn_of_debug_build();
     let scene = command.scene.load(engine)?;
     let against = command.measuring.against.as_deref();
     let target = Target::new(&command.output, scene.files_read().chain(against))?;
@@ -39,7 +42,7 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
     output::advance_to(&mut run, scene.frames())?;
     // Reading the world between frames would add to their times, so the scene runs a second time for that.
     let seen = look_through(engine, command, &scene)?;
-    let profile = Profile::of(&run);
+    let profile = Profile::of(run.report(), run.runtime().profiler());
     let plan = run.runtime().schedule().plan()?;
     let findings = run.runtime().findings()?;
     let comparison = match &before {
@@ -52,10 +55,11 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
     let report = run.report();
     let page = Page {
         version: env!("CARGO_PKG_VERSION"),
-        run: Summary::new(&scene, &report),
-        profile: profile::Summary::new(&scene, &run, &profile),
-        times: TimesView::of(&run, before.as_ref()),
-        threads: ThreadsView::of(&run, &plan),
+        run: Summary::new(scene.path(), &report),
+        recording: None,
+        profile: profile::Summary::new(scene.path(), run.runtime().threads(), &profile),
+        times: TimesView::of(run.runtime(), before.as_ref()),
+        threads: ThreadsView::of(run.runtime(), &plan),
         playback: seen.playback,
         plan: PlanView::new(
             PlanOf::scene(&scene, scene.frames()),
@@ -66,10 +70,67 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         memory: seen.memory,
         comparison,
     };
+    write(command, target, &page)?;
+    Ok(report.all_held())
+}
+
+/// Writes the page of a recording. Nothing runs, so the times are those that were recorded.
+fn of_recording(engine: &Engine, command: &ReportCommand, recording: &Recording) -> Verdict {
+    refuse_measuring(&command.measuring)?;
+    let target = Target::new(&command.output, [recording.path()])?;
+    let mut runtime = output::runtime(engine, Threads::default())?;
+    let registry = engine.registry();
+    recording.restore_into(&mut runtime, registry, 0)?;
+    let before = runtime.world().memory();
+    let playback = PlaybackView::of_recording(recording, &mut runtime, registry, command.every)?;
+    let frame = recording.last_frame();
+    let profiler = runtime.profiler_mut();
+    profiler.keep_frames(usize::try_from(frame + 1).unwrap_or(usize::MAX));
+    recording.add_times_to(profiler)?;
+    profile::set_budgets(&mut runtime, &command.measuring.budget)?;
+    let report = recording.report(&runtime);
+    let profile = Profile::of(report.clone(), runtime.profiler());
+    let plan = runtime.schedule().plan()?;
+    let of = PlanOf {
+        file: recording.path().display().to_string(),
+        title: recording.title(),
+        frames: frame,
+    };
+    let page = Page {
+        version: env!("CARGO_PKG_VERSION"),
+        run: Summary::of_recording(recording, &report),
+        recording: Some(RecordingView::new(recording)),
+        profile: profile::Summary::new(recording.path(), runtime.threads(), &profile),
+        times: TimesView::of(&runtime, None),
+        threads: ThreadsView::of(&runtime, &plan),
+        playback,
+        plan: PlanView::new(of, &runtime, &plan, None),
+        memory: MemoryView::new(&command.scene, runtime.world(), frame, &before),
+        comparison: None,
+    };
+    write(command, target, &page)?;
+    Ok(page.run.failed == 0)
+}
+
+/// Refuses options about measuring: a recording has its times already.
+fn refuse_measuring(measuring: &Measuring) -> Result<(), Failure> {
+    let given = [
+        ("--against", measuring.against.is_some()),
+        ("--warm-up", measuring.warm_up.is_some()),
+        ("--threads", measuring.threads.number().is_some()),
+    ];
+    match given.iter().find(|(_, is_given)| *is_given) {
+        Some((option, _)) => Err(Failure::other(format!(
+            "{option} has no meaning for a recording, which is not run; leave it out, or report the scene"
+        ))),
+        None => Ok(()),
+    }
+}
+
+fn write(command: &ReportCommand, target: Target, page: &Page<'_>) -> Result<(), Failure> {
     let html = page.html()?;
     target.write(html.as_bytes())?;
-    output::print(&told(command, &page, html.len()))?;
-    Ok(report.all_held())
+    output::print(&told(command, page, html.len()))
 }
 
 /// Errors in the name are reported before a long scene runs.
@@ -119,10 +180,13 @@ fn told(command: &ReportCommand, page: &Page<'_>, bytes: usize) -> String {
         "",
         2,
     );
-    text += &format!(
-        "  expectations  {} held, {} failed\n  frames        {}",
-        page.run.held, page.run.failed, page.run.frames
-    );
+    if page.recording.is_none() || page.run.held + page.run.failed > 0 {
+        text += &format!(
+            "  expectations  {} held, {} failed\n",
+            page.run.held, page.run.failed
+        );
+    }
+    text += &format!("  frames        {}", page.run.frames);
     match page.playback.every {
         1 => {}
         every => text += &format!(", one in {every} of them stored"),

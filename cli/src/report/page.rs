@@ -4,7 +4,7 @@ use super::playback::PlaybackView;
 use super::threads::ThreadsView;
 use super::times::TimesView;
 use crate::failure::Failure;
-use crate::inspect::{MemoryView, PlanView};
+use crate::inspect::{MemoryView, PlanView, RecordingView};
 use crate::profile::{self, ComparisonSummary};
 use crate::run;
 use gerust::profile::{Comparison, RecordedProfile};
@@ -16,6 +16,8 @@ use serde::{Serialize, Serializer};
 pub(super) struct Page<'r> {
     pub(super) version: &'static str,
     pub(super) run: run::Summary<'r>,
+    /// What the page is about, if it is a recording.
+    pub(super) recording: Option<RecordingView<'r>>,
     pub(super) profile: profile::Summary<'r>,
     pub(super) times: TimesView,
     pub(super) threads: ThreadsView,

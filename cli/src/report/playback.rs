@@ -1,12 +1,12 @@
 //! What each frame was like, as what has changed since the one before.
 
 use super::change::{Change, Corners};
-use super::kept::{Kept, MOST_BYTES};
+use super::kept::Kept;
 use super::watcher::{EntityView, Watcher};
 use crate::failure::Failure;
 use crate::output;
 use gerust::prelude::*;
-use gerust_scene::SceneRun;
+use gerust_scene::{Recording, Registry, SceneRun};
 use serde::Serialize;
 use std::num::NonZeroU64;
 
@@ -28,28 +28,52 @@ pub(super) struct PlaybackView {
 impl PlaybackView {
     /// Runs to the end of the scene and stores every N-th frame. Default: as many as there is room for.
     pub(super) fn record(run: &mut SceneRun, every: Option<NonZeroU64>) -> Result<Self, Failure> {
-        let mut watcher = Watcher::default();
-        let mut kept = match every {
-            Some(every) => Kept::every(every.get()),
-            None => Kept::within(MOST_BYTES),
-        };
+        let (mut watcher, mut kept) = (Watcher::default(), Kept::chosen(every));
         let last = run.scene().frames();
         let title = format!("{}, looked at", run.scene().title());
-        kept.add(watcher.look(run)?)?;
+        let look = |watcher: &mut Watcher, run: &SceneRun| {
+            watcher.look(run.runtime().world(), run.frame())
+        };
+        kept.add(look(&mut watcher, run)?)?;
         output::with_progress(&title, last, |_| {
             // A scene can stop before its last frame.
             if run.run_frame()? {
-                watcher.note_events(run);
+                watcher.note_events(run.events());
                 if run.frame().is_multiple_of(kept.every) {
-                    kept.add(watcher.look(run)?)?;
+                    kept.add(look(&mut watcher, run)?)?;
                 }
             }
             Ok(())
         })?;
         if !kept.ends_with(run.frame()) {
-            kept.add(watcher.look(run)?)?;
+            kept.add(look(&mut watcher, run)?)?;
         }
-        let world = run.runtime().world();
+        Self::new(watcher, kept, run.runtime().world())
+    }
+
+    /// Goes through a recording and stores every N-th frame. The runtime has the state of the last one then.
+    pub(super) fn of_recording(
+        recording: &Recording,
+        runtime: &mut Runtime,
+        registry: &Registry,
+        every: Option<NonZeroU64>,
+    ) -> Result<Self, Failure> {
+        let (mut watcher, mut kept) = (Watcher::default(), Kept::chosen(every));
+        let mut playback = recording.playback();
+        let last = recording.last_frame();
+        let title = format!("{}, looked at", recording.title());
+        output::with_progress(&title, last + 1, |frame| {
+            watcher.note_events(recording.events(frame)?);
+            if frame.is_multiple_of(kept.every) || frame == last {
+                playback.restore_into(runtime, registry, frame)?;
+                kept.add(watcher.look(runtime.world(), frame)?)?;
+            }
+            Ok(())
+        })?;
+        Self::new(watcher, kept, runtime.world())
+    }
+
+    fn new(watcher: Watcher, kept: Kept, world: &World) -> Result<Self, Failure> {
         let is_flat = matches!(world.global::<Dimensions>().as_deref(), Ok(Dimensions::Two));
         let step_seconds = world.global::<Clock>()?.step_seconds();
         Ok(Self {
@@ -69,7 +93,7 @@ mod tests {
     use super::super::change::Drawn;
     use super::*;
     use crate::engine::Engine;
-    use gerust_scene::{Registry, Scene};
+    use gerust_scene::Scene;
 
     /// Takes off one component of all entities in each of some frames.
     fn undress(engine: &mut Engine) {

@@ -7,7 +7,6 @@ use crate::failure::Failure;
 use crate::inspect::ContactView;
 use gerust::collide::Boxes;
 use gerust::prelude::*;
-use gerust_scene::SceneRun;
 use serde::Serialize;
 use serde_json::Value as Json;
 use std::collections::{HashMap, HashSet};
@@ -39,15 +38,14 @@ pub(super) struct Watcher {
 
 impl Watcher {
     /// Keeps the events of a frame until they are read.
-    pub(super) fn note_events(&mut self, run: &SceneRun) {
-        self.events.extend(run.events());
+    pub(super) fn note_events(&mut self, events: Vec<(String, gerust::Datum)>) {
+        self.events.extend(events);
     }
 
     /// The changes since the last call.
-    pub(super) fn look(&mut self, run: &SceneRun) -> Result<Change, Failure> {
-        let world = run.runtime().world();
+    pub(super) fn look(&mut self, world: &World, frame: u64) -> Result<Change, Failure> {
         let mut change = Change {
-            frame: run.frame(),
+            frame,
             events: std::mem::take(&mut self.events),
             ..Change::default()
         };

@@ -1,5 +1,7 @@
 //! The page of `gerust report`, in a real browser.
 
+#[path = "../common/black_box.rs"]
+mod black_box;
 mod browser;
 #[path = "../common/mod.rs"]
 mod common;
@@ -455,4 +457,58 @@ async fn the_report_of_every_scene_opens_without_errors() {
         opened += 1;
     }
     assert!(opened >= if cfg!(feature = "stress") { 14 } else { 2 });
+}
+
+#[tokio::test]
+#[cfg_attr(not(has_browser), ignore = "there is no chromium and chromedriver")]
+async fn a_recording_shows_what_it_has() {
+    let Some(browser) = Browser::start().await else {
+        return;
+    };
+    let folder = Path::new(env!("CARGO_TARGET_TMPDIR"));
+    let (file, page) = (folder.join("box.rec"), folder.join("box.html"));
+    black_box::write_black_box(&file);
+    write_report(file.to_str().expect("it is text"), &[], &page);
+    browser.open(&page).await;
+    assert_eq!(browser.console().await, [""; 0]);
+    assert_eq!(chosen(&browser).await, 30, "the frame that failed");
+    let facts = browser.text_of("#facts").await;
+    assert!(
+        facts.contains("frame 0 is frame 20 of the program"),
+        "{facts}"
+    );
+    assert!(facts.contains("Unknown"), "{facts}");
+    let failed = browser.text_of("#expectation-list").await;
+    assert!(failed.contains("the water is gone"), "{failed}");
+    assert!(browser.text_of("#figures").await.starts_with("Frame 30: "));
+
+    let (file, page) = (folder.join("cranes.rec"), folder.join("cranes.html"));
+    gerust()
+        .args(["run", "scenes/cranes.toml", "--record"])
+        .arg(&file)
+        .assert()
+        .code(0);
+    write_report(file.to_str().expect("it is text"), &[], &page);
+    browser.open(&page).await;
+    assert_eq!(browser.console().await, [""; 0]);
+    for (part, is_hidden) in [
+        ("frames", true),
+        ("threads", true),
+        ("scene", false),
+        ("plan", false),
+    ] {
+        let hidden = browser
+            .value(&format!("document.getElementById('{part}').hidden"))
+            .await;
+        assert_eq!(hidden, is_hidden, "{part}");
+    }
+    let drawn = picture(&browser).await;
+    browser
+        .find("#slider")
+        .await
+        .send_keys(&Key::Home.to_string())
+        .await
+        .expect("it takes keys");
+    assert_eq!(chosen(&browser).await, 0);
+    assert_ne!(picture(&browser).await, drawn);
 }

@@ -170,6 +170,7 @@ impl Tape {
                 Cow::Borrowed(span.category().name()),
                 name,
                 span.depth(),
+                span.thread(),
                 start,
                 span.nanoseconds(),
             ));

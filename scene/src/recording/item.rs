@@ -141,11 +141,12 @@ pub(crate) struct FrameTimes {
     pub(crate) spans: Vec<SpanTimes>,
 }
 
-/// A span: its category, its name, its depth, when it began and how long it took, in nanoseconds.
+/// A span: its category, its name, its depth, its thread, when it began and how long it took, in nanoseconds.
 #[derive(Clone, PartialEq, Serialize, Deserialize, Debug)]
 pub(crate) struct SpanTimes(
     pub(crate) Cow<'static, str>,
     pub(crate) Arc<str>,
+    pub(crate) u32,
     pub(crate) u32,
     pub(crate) u64,
     pub(crate) u64,

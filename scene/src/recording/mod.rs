@@ -19,8 +19,10 @@ pub(crate) use recorder::missing_in;
 
 use crate::debug_as_message;
 use crate::error_kinds::RecordingErrorKind;
+use crate::report::Report;
 use crate::values::datum_of;
 use gerust::Profiler;
+use gerust::Runtime;
 use gerust::profile::{Category, MeasuredSpan};
 use gerust::store::Datum;
 use item::{
@@ -71,6 +73,10 @@ pub struct Recording {
     frames: Vec<Place>,
     end: Option<End>,
     damage: Option<Damage>,
+    /// The frames that failed, with their errors.
+    failures: Vec<(u64, String)>,
+    frames_with_times: u64,
+    contacts_begun: u64,
 }
 
 /// The categories of spans in a recording.
@@ -216,6 +222,9 @@ impl Recording {
             frames: Vec::new(),
             end: None,
             damage: None,
+            failures: Vec::new(),
+            frames_with_times: 0,
+            contacts_begun: 0,
         };
         recording.list_frames(length, check);
         Ok(recording)
@@ -263,6 +272,10 @@ impl Recording {
                     if !is_expected || (self.frames.is_empty() && !frame.key) {
                         break Some(format!("frame {} comes out of turn", frame.frame));
                     }
+                    self.frames_with_times += u64::from(frame.times.is_some());
+                    self.contacts_begun += frame.happened.begun.len() as u64;
+                    let failure = frame.failure.map(|error| (frame.frame, error));
+                    self.failures.extend(failure);
                     self.frames.push(Place {
                         start: at,
                         is_key: frame.key,
@@ -412,13 +425,50 @@ impl Recording {
         &self.header.missing
     }
 
-    /// The error with which a frame failed, if a [`BlackBox`](crate::BlackBox) or [`Recorder::advance`] has recorded it.
+    /// The frames that failed, each with its error, as a [`BlackBox`](crate::BlackBox) or [`Recorder::advance`] has recorded them.
+    pub fn failures(&self) -> impl ExactSizeIterator<Item = (u64, &str)> {
+        let failures = self.failures.iter();
+        failures.map(|(frame, error)| (*frame, error.as_str()))
+    }
+
+    /// In how many frames the times were recorded, which a [`BlackBox`](crate::BlackBox) does.
+    #[must_use]
+    pub fn frames_with_times(&self) -> u64 {
+        self.frames_with_times
+    }
+
+    /// The results of the recorded run, given a runtime in the state of its last frame, with the
+    /// [times](Self::add_times_to) of its frames in the profiler. How many expectations held is known, but not
+    /// which: see [`verdict`](Self::verdict). Leftovers are not recorded.
     ///
-    /// # Errors
+    /// # Example
     ///
-    /// If there is no such frame.
-    pub fn failure(&self, frame: u64) -> Result<Option<String>, RecordingError> {
-        Ok(self.item(frame)?.failure)
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust_scene::{Recorder, Recording, Registry};
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.world_mut().spawn((Name::new("gull"), Transform::default()));
+    /// let registry = Registry::standard();
+    /// let mut recorder = Recorder::of(Vec::new(), "a gull", &runtime, &registry)?;
+    /// runtime.run_frames(1)?;
+    /// recorder.note(&runtime)?;
+    ///
+    /// let recording = Recording::from_bytes(recorder.finish()?, "gull.rec")?;
+    /// let mut restored = Runtime::new();
+    /// recording.restore_into(&mut restored, &registry, recording.last_frame())?;
+    /// let report = recording.report(&restored);
+    /// assert_eq!((report.title(), report.frames(), report.entities()), ("a gull", 1, 1));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    #[must_use]
+    pub fn report(&self, runtime: &Runtime) -> Report {
+        Report::of_recorded(
+            self.title(),
+            self.last_frame(),
+            self.contacts_begun,
+            runtime,
+        )
     }
 
     /// Adds the times of its frames to a profiler, in order, and returns how many frames have some: only a
@@ -457,19 +507,19 @@ impl Recording {
                 continue;
             };
             let spans = times.spans.iter().filter_map(|span| {
-                let SpanTimes(category, name, depth, start, took) = span;
+                let SpanTimes(category, name, depth, thread, start, took) = span;
                 let mut categories = CATEGORIES.into_iter();
                 Some(MeasuredSpan {
                     category: categories.find(|known| known.name() == *category)?,
                     name,
                     depth: *depth,
+                    thread: *thread,
                     start: Duration::from_nanos(*start),
                     took: Duration::from_nanos(*took),
                 })
             });
             let spans: Vec<MeasuredSpan<'_>> = spans.collect();
-            let number = self.first_frame() + frame;
-            profiler.add_measured(number, Duration::from_nanos(times.took), &spans);
+            profiler.add_measured(frame, Duration::from_nanos(times.took), &spans);
             count += 1;
         }
         Ok(count)

@@ -20,6 +20,7 @@ fn add_frame(profiler: &mut Profiler, number: u64) {
         category: Category::System,
         name: "nap",
         depth: 1,
+        thread: 0,
         start: Duration::ZERO,
         took,
     };

@@ -1,8 +1,8 @@
 //! The time of each frame, divided among systems.
 
 use super::measured_how;
+use gerust::Runtime;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
-use gerust_scene::SceneRun;
 use std::collections::HashMap;
 use std::time::Duration;
 
@@ -69,8 +69,8 @@ enum Owner<'p> {
 
 impl FrameTimes {
     /// Groups the frames into at most the given number of columns.
-    pub(crate) fn of(run: &SceneRun, most_columns: usize) -> Self {
-        let profiler = run.runtime().profiler();
+    pub(crate) fn of(title: &str, runtime: &Runtime, most_columns: usize) -> Self {
+        let profiler = runtime.profiler();
         let owned: Vec<(&FrameProfile, HashMap<Owner<'_>, f64>)> = profiler
             .frames()
             .map(|frame| (frame, divide(profiler, frame)))
@@ -98,8 +98,8 @@ impl FrameTimes {
             })
             .collect();
         Self {
-            title: run.scene().title().to_owned(),
-            measured: measured_how(run),
+            title: title.to_owned(),
+            measured: measured_how(runtime),
             budget: profiler.budget(),
             parts: named_parts(&owners, &columns),
             frames_per_column,

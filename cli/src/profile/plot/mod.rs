@@ -14,6 +14,7 @@ pub(crate) use threads::{Order, Timeline};
 use crate::arguments::ProfileCommand;
 use crate::failure::Failure;
 use crate::picture::PictureFile;
+use gerust::Runtime;
 use gerust::profile::{Category, FrameProfile};
 use gerust_scene::SceneRun;
 use std::path::Path;
@@ -62,11 +63,20 @@ impl Pictures {
         ];
         let told = files.map(|(file, what)| format!("wrote {}: {what}", file.path().display()));
         let size = command.size;
-        self.frames
-            .paint(size, &FrameTimes::of(run, MOST_COLUMNS))?;
+        self.frames.paint(
+            size,
+            &FrameTimes::of(run.scene().title(), run.runtime(), MOST_COLUMNS),
+        )?;
         self.systems.paint(size, &SystemTimes::of(run))?;
-        self.threads
-            .paint(size, &Timeline::of(run, chosen, &Order::of(&plan)))?;
+        self.threads.paint(
+            size,
+            &Timeline::of(
+                run.scene().title(),
+                run.runtime(),
+                chosen,
+                &Order::of(&plan),
+            ),
+        )?;
         told.iter().for_each(|told| tracing::info!("{told}"));
         Ok(())
     }
@@ -97,12 +107,12 @@ fn chosen_frame(run: &SceneRun, wanted: Option<u64>) -> Result<&FrameProfile, Fa
 }
 
 /// What stands in the corner of each picture.
-fn measured_how(run: &SceneRun) -> String {
+fn measured_how(runtime: &Runtime) -> String {
     format!(
         "{} build, {} {}",
         gerust::profile::build(),
-        run.runtime().threads(),
-        match run.runtime().threads() {
+        runtime.threads(),
+        match runtime.threads() {
             1 => "thread",
             _ => "threads",
         }

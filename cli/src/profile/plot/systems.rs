@@ -38,7 +38,7 @@ impl SystemTimes {
         };
         Self {
             title: run.scene().title().to_owned(),
-            measured: measured_how(run),
+            measured: measured_how(run.runtime()),
             frame_budget: profiler.budget().as_secs_f64() * 1e3,
             frames: statistics.first().map_or(0, Statistic::frames),
             rows: statistics.iter().filter(is_shown).map(Row::of).collect(),

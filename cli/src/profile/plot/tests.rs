@@ -40,6 +40,7 @@ fn with_run(systems: u64, test: impl FnOnce(&SceneRun)) {
                 category,
                 name,
                 depth,
+                thread: 0,
                 start,
                 took,
             };
@@ -51,6 +52,7 @@ fn with_run(systems: u64, test: impl FnOnce(&SceneRun)) {
             category: Category::Phase,
             name: "Simulate",
             depth: 1,
+            thread: 0,
             start: Duration::ZERO,
             took: start,
         });
@@ -83,7 +85,7 @@ fn count(pixels: &[u8], color: [u8; 3], left: u32, right: u32) -> usize {
 fn frames_show_warm_up_budget_and_what_is_over_it() {
     for systems in [1, 40] {
         with_run(systems, |run| {
-            let times = FrameTimes::of(run, MOST_COLUMNS);
+            let times = FrameTimes::of("t", run.runtime(), MOST_COLUMNS);
             assert_eq!((times.columns.len(), times.frames_per_column), (60, 1));
             let over: Vec<u64> = times
                 .columns
@@ -110,7 +112,7 @@ fn every_system_has_a_row_and_the_critical_path_is_outlined() {
             let plan = run.runtime().schedule().plan().expect("the order holds");
             let frame = chosen_frame(run, None).expect("frames were measured");
             assert_eq!(frame.number(), 50);
-            let timeline = Timeline::of(run, frame, &Order::of(&plan));
+            let timeline = Timeline::of("t", run.runtime(), frame, &Order::of(&plan));
             assert_eq!(timeline.path[0].0, "quay work 0");
             assert!(count(&painted(&timeline), VERMILION, 90, 1270) > 1_000);
         });

@@ -1,9 +1,9 @@
 //! What ran where in one frame, and what its end waited for.
 
 use super::measured_how;
+use gerust::Runtime;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
 use gerust::schedule::Plan;
-use gerust_scene::SceneRun;
 use std::collections::{HashMap, HashSet};
 use std::time::Duration;
 
@@ -41,8 +41,13 @@ pub(crate) struct Block {
 const MOST_LEVELS: u32 = 4;
 
 impl Timeline {
-    pub(crate) fn of(run: &SceneRun, frame: &FrameProfile, order: &Order<'_>) -> Self {
-        let profiler = run.runtime().profiler();
+    pub(crate) fn of(
+        title: &str,
+        runtime: &Runtime,
+        frame: &FrameProfile,
+        order: &Order<'_>,
+    ) -> Self {
+        let profiler = runtime.profiler();
         let path = path_of(profiler, frame, order);
         let mut threads: Vec<u32> = frame.spans().iter().map(Span::thread).collect();
         threads.sort_unstable();
@@ -80,8 +85,8 @@ impl Timeline {
         });
         let on_path = path.iter().map(|&place| &frame.spans()[place]);
         Self {
-            title: run.scene().title().to_owned(),
-            measured: measured_how(run),
+            title: title.to_owned(),
+            measured: measured_how(runtime),
             frame: frame.number(),
             took: frame.duration(),
             budget: profiler.budget(),
