@@ -13,16 +13,16 @@ use std::sync::Arc;
 ///
 /// A moment shares unchanged values with the one before, 64 rows at a time. Cloning it is O(1).
 #[derive(Clone)]
-pub struct Moment(Arc<Kept>);
+pub struct Moment(pub(super) Arc<Kept>);
 
-struct Kept {
-    clock: Clock,
-    world: KeptWorld,
+pub(super) struct Kept {
+    pub(super) clock: Clock,
+    pub(super) world: KeptWorld,
     /// When systems last looked for changes.
-    runs: LastRuns,
-    contacts: Option<KeptContacts>,
+    pub(super) runs: LastRuns,
+    pub(super) contacts: Option<KeptContacts>,
     /// The systems that are switched off, and those of Setup that have had their run.
-    switches: Arc<Switches>,
+    pub(super) switches: Arc<Switches>,
 }
 
 impl Kept {
@@ -51,9 +51,9 @@ impl Kept {
 }
 
 #[derive(Default)]
-struct Switches {
-    off: Vec<String>,
-    set_up: Vec<String>,
+pub(super) struct Switches {
+    pub(super) off: Vec<String>,
+    pub(super) set_up: Vec<String>,
 }
 
 impl Switches {

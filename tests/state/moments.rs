@@ -33,6 +33,38 @@ fn frames_that_run_again_go_the_same_way() {
     assert_eq!(end(&mut runtime, LAST), wanted);
 }
 
+#[test]
+fn a_moment_is_saved_after_the_runtime_has_gone_on() {
+    for frame in [0, 1, 20, 49, 50, 77] {
+        let mut runtime = started();
+        runtime.run_frames(frame).expect("nothing fails");
+        let mut file = Vec::new();
+        runtime.save(&mut file).expect("everything can be written");
+        let moment = runtime.keep();
+        let wanted = end(&mut runtime, 120);
+        drop(runtime);
+        let mut later = Vec::new();
+        moment.save(&mut later).expect("everything can be written");
+        let mut other = program();
+        other.load(&later[..]).expect("it is a saved runtime");
+        let mut again = Vec::new();
+        other.save(&mut again).expect("everything can be written");
+        assert_eq!(again, file, "frame {frame}");
+        assert_eq!(end(&mut other, 120), wanted, "frame {frame}");
+    }
+    struct Full;
+    impl std::io::Write for Full {
+        fn write(&mut self, _: &[u8]) -> std::io::Result<usize> {
+            Err(std::io::Error::other("no space"))
+        }
+        fn flush(&mut self) -> std::io::Result<()> {
+            Ok(())
+        }
+    }
+    let error = started().keep().save(Full).unwrap_err();
+    assert_eq!(error.kind(), ErrorKind::Io);
+}
+
 /// More threads than cores: the same state, kept, saved and put back.
 #[cfg(feature = "parallel")]
 #[test]

@@ -226,3 +226,33 @@ fn moments_in_a_row_walk_as_the_first_time() {
         );
     }
 }
+
+#[test]
+fn a_moment_is_saved_as_the_runtime_was() {
+    for frame in FRAMES {
+        let mut runtime = started();
+        runtime.run_frames(frame).expect("nothing fails");
+        let file = saved(&mut runtime);
+        let moment = runtime.keep();
+        let wanted = end(&mut runtime, LAST);
+        let mut later = Vec::new();
+        moment.save(&mut later).expect("everything can be written");
+        let mut other = program();
+        other.load(&later[..]).expect("it is a saved runtime");
+        assert_eq!(saved(&mut other), file, "frame {frame}");
+        assert_eq!(end(&mut other, LAST), wanted, "frame {frame}");
+        // The second moment shares with the first.
+        let mut runtime = started();
+        let mut moments = Vec::new();
+        for _ in 0..=frame {
+            moments.push(runtime.keep());
+            runtime.run_frames(1).expect("nothing fails");
+        }
+        let mut shared = Vec::new();
+        let moment = moments.last().expect("one was kept");
+        moment.save(&mut shared).expect("everything can be written");
+        let mut other = program();
+        other.load(&shared[..]).expect("it is a saved runtime");
+        assert_eq!(saved(&mut other), file, "frame {frame}");
+    }
+}

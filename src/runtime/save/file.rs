@@ -47,6 +47,20 @@ pub(super) struct State {
     set_up: Vec<String>,
 }
 
+/// What a state is made of, from a runtime or from a moment.
+pub(super) struct Pieces {
+    pub(super) snapshot: Snapshot,
+    pub(super) components: Vec<(String, u32)>,
+    pub(super) layout: Layout,
+    pub(super) clock: Clock,
+    pub(super) globals: Vec<(String, Value)>,
+    pub(super) changes: SavedChanges,
+    pub(super) events: Vec<SavedEvents>,
+    pub(super) contacts: Option<SavedContacts>,
+    pub(super) off: Vec<String>,
+    pub(super) set_up: Vec<String>,
+}
+
 fn refuse(reason: impl Into<String>) -> Error {
     Error::from(Kind::BadSave {
         reason: reason.into(),
@@ -55,21 +69,6 @@ fn refuse(reason: impl Into<String>) -> Error {
 
 impl State {
     pub(super) fn of(world: &World, schedule: &mut Schedule) -> Result<Self, Error> {
-        let snapshot = world.snapshot()?;
-        let components = world.component_versions();
-        let places: BTreeMap<&str, u32> = components
-            .iter()
-            .zip(0..)
-            .map(|((name, _), place)| (name.as_str(), place))
-            .collect();
-        let layout = world.layout();
-        let entities = layout.order.iter().map(|&entity| {
-            let values = snapshot.all_bytes(entity);
-            let values = values.map(|(name, bytes)| (places[name], Value::Bytes(bytes.to_vec())));
-            let generation = NonZeroU32::new(entity.generation());
-            let generation = generation.unwrap_or(NonZeroU32::MIN);
-            (entity.index(), generation, values.collect())
-        });
         let mut globals = Vec::new();
         for known in &world.registered_globals {
             let value = match (known.write)(world) {
@@ -82,15 +81,51 @@ impl State {
         let mut events = Vec::new();
         for known in &world.registered_events {
             let saved = (known.write)(world, &known.of.name);
-            let saved = saved.map_err(|reason| not_saved("event", &known.of.name, reason))?;
-            // Most components are never asked for their losses.
-            if !(saved.is_empty() && SavedEvents::is_of_lost(&saved.name)) {
-                events.push(saved);
-            }
+            events.push(saved.map_err(|reason| not_saved("event", &known.of.name, reason))?);
         }
         let clock = world.find_global::<Clock>().map(|clock| *clock);
-        Ok(Self {
+        let layout = world.layout();
+        let changes = SavedChanges::of(world, &layout.order, &schedule.last_runs());
+        Ok(Self::new(Pieces {
+            snapshot: world.snapshot()?,
+            components: world.component_versions(),
+            layout,
             clock: clock.unwrap_or_default(),
+            globals,
+            changes,
+            events,
+            contacts: world
+                .find_global::<Contacts>()
+                .map(|contacts| contacts.saved()),
+            off: schedule.off_names().map(str::to_owned).collect(),
+            set_up: schedule.set_up_names().map(str::to_owned).collect(),
+        }))
+    }
+
+    pub(super) fn new(pieces: Pieces) -> Self {
+        let Pieces {
+            snapshot,
+            components,
+            layout,
+            mut events,
+            ..
+        } = pieces;
+        let places: BTreeMap<&str, u32> = components
+            .iter()
+            .zip(0..)
+            .map(|((name, _), place)| (name.as_str(), place))
+            .collect();
+        let entities = layout.order.iter().map(|&entity| {
+            let values = snapshot.all_bytes(entity);
+            let values = values.map(|(name, bytes)| (places[name], Value::Bytes(bytes.to_vec())));
+            let generation = NonZeroU32::new(entity.generation());
+            let generation = generation.unwrap_or(NonZeroU32::MIN);
+            (entity.index(), generation, values.collect())
+        });
+        // Most components are never asked for their losses.
+        events.retain(|saved| !(saved.is_empty() && SavedEvents::is_of_lost(&saved.name)));
+        Self {
+            clock: pieces.clock,
             ids: snapshot.ids(),
             entities: entities.collect(),
             tables: {
@@ -98,16 +133,14 @@ impl State {
                 let tables = layout.tables.iter();
                 tables.map(|set| set.iter().map(place).collect()).collect()
             },
-            globals,
-            changes: SavedChanges::of(world, &layout.order, &schedule.last_runs()),
+            globals: pieces.globals,
+            changes: pieces.changes,
             events,
-            contacts: world
-                .find_global::<Contacts>()
-                .map(|contacts| contacts.saved()),
-            off: schedule.off_names().map(str::to_owned).collect(),
-            set_up: schedule.set_up_names().map(str::to_owned).collect(),
+            contacts: pieces.contacts,
+            off: pieces.off,
+            set_up: pieces.set_up,
             components,
-        })
+        }
     }
 
     pub(super) fn to_bytes(&self) -> Result<Vec<u8>, Error> {
@@ -288,7 +321,7 @@ impl State {
     }
 }
 
-fn not_saved(what: &'static str, name: &str, reason: String) -> Error {
+pub(super) fn not_saved(what: &'static str, name: &str, reason: String) -> Error {
     Error::from(Kind::NotSaved {
         what,
         name: name.to_owned(),

@@ -3,9 +3,12 @@
 mod file;
 
 use super::frame_loop::Runtime;
+use super::moment::Moment;
+use crate::collide::KeptContacts;
 use crate::error::{Error, Kind};
 use crate::schedule::Clock;
 use crate::store::{Layout, PutEvents, PutGlobal, SavedChanges, Snapshot};
+use file::{Pieces, not_saved};
 use std::fmt;
 use std::io::{Read, Write};
 use std::path::Path;
@@ -114,18 +117,9 @@ impl Runtime {
     /// assert!(other.world().contains(gull));
     /// # Ok::<(), Error>(())
     /// ```
-    pub fn save(&mut self, mut writer: impl Write) -> Result<Unsaved, Error> {
+    pub fn save(&mut self, writer: impl Write) -> Result<Unsaved, Error> {
         self.meet_world()?;
-        let bytes = self.saved()?;
-        let written = writer.write_all(&bytes).and_then(|()| writer.flush());
-        written.map_err(|source| {
-            Error::from(Kind::Io {
-                verb: "write",
-                what: String::from("the saved runtime"),
-                source,
-                fix: "pass a writer that works",
-            })
-        })?;
+        write_to(writer, &self.saved()?)?;
         Ok(self.unsaved())
     }
 
@@ -261,6 +255,71 @@ impl Runtime {
             changes.put_back(world, &order)
         })
     }
+}
+
+impl Moment {
+    /// Writes what [`Runtime::save`] would have written at that time, for example on another thread while the runtime runs on.
+    /// [`Runtime::load`] reads it. O(values).
+    ///
+    /// # Errors
+    ///
+    /// If the writer fails, or the `Serialize` of a value.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    ///
+    /// let mut runtime = Runtime::new();
+    /// runtime.add_kit(StandardKit)?;
+    /// let gull = runtime.world_mut().spawn((Transform::default(), Velocity(Vec3::X * 6.0)));
+    /// runtime.run_frames(30)?;
+    /// let moment = runtime.keep();
+    /// let writer = std::thread::spawn(move || {
+    ///     let mut file = Vec::new();
+    ///     moment.save(&mut file).map(|()| file)
+    /// });
+    /// runtime.run_frames(30)?;
+    ///
+    /// let mut other = Runtime::new();
+    /// other.add_kit(StandardKit)?;
+    /// other.load(&writer.join().expect("it does not panic")?[..])?;
+    /// assert_eq!(other.world().get::<Transform>(gull)?.translation.x.round(), 3.0);
+    /// other.run_frames(30)?;
+    /// assert_eq!(other.world().digest()?, runtime.world().digest()?);
+    /// # Ok::<(), Error>(())
+    /// ```
+    pub fn save(&self, writer: impl Write) -> Result<(), Error> {
+        let kept = &*self.0;
+        let (world, switches) = (&kept.world, &kept.switches);
+        let globals = world.written_globals();
+        let events = world.written_events();
+        let pieces = Pieces {
+            snapshot: world.snapshot()?,
+            components: world.component_versions(),
+            layout: world.layout(),
+            clock: kept.clock,
+            globals: globals.map_err(|(name, reason)| not_saved("global", &name, reason))?,
+            changes: world.written_changes(&kept.runs),
+            events: events.map_err(|(name, reason)| not_saved("event", &name, reason))?,
+            contacts: kept.contacts.as_ref().map(KeptContacts::saved),
+            off: switches.off.clone(),
+            set_up: switches.set_up.clone(),
+        };
+        write_to(writer, &file::State::new(pieces).to_bytes()?)
+    }
+}
+
+fn write_to(mut writer: impl Write, bytes: &[u8]) -> Result<(), Error> {
+    let written = writer.write_all(bytes).and_then(|()| writer.flush());
+    written.map_err(|source| {
+        Error::from(Kind::Io {
+            verb: "write",
+            what: String::from("the saved runtime"),
+            source,
+            fix: "pass a writer that works",
+        })
+    })
 }
 
 /// Writes a file as a whole: a reader sees the old one or the new one, also after a crash.

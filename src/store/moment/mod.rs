@@ -1,10 +1,13 @@
 //! Copies of a world in memory, which share unchanged values.
 
 mod chunk;
+mod saved;
 
 use super::component::{Component, ComponentId};
 use super::entity::{Entities, Entity, IdSequence, TableId};
-use super::snapshot::{CopiedEvents, EntityValues, LastRuns, Registered, Snapshot};
+use super::snapshot::{
+    CopiedEvents, EntityValues, LastRuns, Registered, RegisteredEvent, RegisteredGlobal, Snapshot,
+};
 use super::table::{Table, complete_with_companions};
 use super::ticks::RowTicks;
 use super::world::World;
@@ -39,8 +42,17 @@ pub(crate) struct KeptWorld {
     events: Vec<Option<Chunk>>,
     /// The registered types.
     types: Arc<[(ComponentId, Registered)]>,
+    registered: Arc<Others>,
     /// Bytes of the parts that it does not share with the copy before.
     fresh: usize,
+}
+
+/// The registered types besides components, in the order of registration, and the types of which a system asks what has changed.
+#[derive(Default)]
+struct Others {
+    globals: Vec<RegisteredGlobal>,
+    events: Vec<RegisteredEvent>,
+    watched: Vec<(ComponentId, String)>,
 }
 
 /// One table.
@@ -142,6 +154,7 @@ impl World {
         kept.entities = self.len();
         kept.sets = self.kept_sets(previous);
         kept.types = self.kept_types(previous);
+        kept.registered = self.kept_others(previous);
         kept.fresh = 0;
         kept.ids = match previous {
             Some(previous) if self.entities.has_sequence(&previous.ids) => {
@@ -201,6 +214,28 @@ impl World {
             _ => types()
                 .map(|(id, registered)| (id, registered.clone()))
                 .collect(),
+        }
+    }
+
+    /// Types are registered and watched one after the other and stay so, so equal numbers mean equal types.
+    fn kept_others(&self, previous: Option<&KeptWorld>) -> Arc<Others> {
+        let mut watched = self.types.iter().filter(|known| known.is_watched());
+        let numbers = [
+            self.registered_globals.len(),
+            self.registered_events.len(),
+            watched.by_ref().count(),
+        ];
+        match previous.map(|previous| &previous.registered) {
+            Some(known)
+                if numbers == [known.globals.len(), known.events.len(), known.watched.len()] =>
+            {
+                Arc::clone(known)
+            }
+            _ => Arc::new(Others {
+                globals: self.registered_globals.clone(),
+                events: self.registered_events.clone(),
+                watched: self.watched_types(),
+            }),
         }
     }
 
@@ -501,6 +536,7 @@ impl KeptWorld {
             globals: Vec::new(),
             events: Vec::new(),
             types: Arc::default(),
+            registered: Arc::default(),
             fresh: 0,
         }
     }

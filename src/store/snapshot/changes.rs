@@ -36,7 +36,20 @@ const MOST: u64 = 1 << 48;
 
 impl SavedChanges {
     pub(crate) fn of(world: &World, order: &[Entity], runs: &LastRuns) -> Self {
-        let now = world.tick_outside();
+        let watched = world.watched_types().into_iter().map(|(id, name)| {
+            let entities = order.iter();
+            let changes = entities.filter_map(move |&entity| world.ticks_of(entity, id));
+            (name, changes)
+        });
+        Self::new(world.tick_outside(), runs, watched)
+    }
+
+    /// From the ticks of all rows by type, in the order in which entities are saved.
+    pub(crate) fn new<T: Iterator<Item = RowTicks>>(
+        now: u64,
+        runs: &LastRuns,
+        watched: impl Iterator<Item = (String, T)>,
+    ) -> Self {
         let all_runs = runs.iter().flat_map(|(_, runs)| runs);
         let seen = all_runs.copied().filter(|&run| run > 0).min();
         let seen = seen.unwrap_or(0);
@@ -45,17 +58,15 @@ impl SavedChanges {
             true => SEEN,
             false => now - tick + 1,
         };
-        let watched = world.watched_types().into_iter().map(|(id, name)| {
+        let watched = watched.map(|(name, rows)| {
             let mut changes = SavedTypeChanges {
                 name,
                 written: Vec::new(),
                 attached: Vec::new(),
             };
-            for &entity in order {
-                if let Some(ticks) = world.ticks_of(entity, id) {
-                    changes.written.push(time(ticks.written));
-                    changes.attached.push(time(ticks.attached));
-                }
+            for ticks in rows {
+                changes.written.push(time(ticks.written));
+                changes.attached.push(time(ticks.attached));
             }
             changes
         });

@@ -66,6 +66,8 @@ pub(crate) type PutEvents = Box<dyn FnOnce(&mut World)>;
 pub(crate) struct RegisteredEvent {
     pub(crate) of: Registration,
     pub(crate) write: fn(&World, &str) -> Result<SavedEvents, String>,
+    /// The same of a copy.
+    pub(crate) write_copy: fn(&(dyn Any + Send + Sync), &str) -> Result<SavedEvents, String>,
     pub(crate) read: fn(SavedEvents) -> Result<PutEvents, String>,
     /// A copy, in the place of an old one if there is one.
     pub(crate) copy: fn(&World, Option<Chunk>) -> Chunk,
@@ -101,6 +103,12 @@ impl World {
             self.registered_events.push(RegisteredEvent {
                 of,
                 write: write::<E>,
+                write_copy: |copy, name| {
+                    let copy: Option<&Option<CopiedEvents<E>>> = copy.downcast_ref();
+                    let copy = copy.expect("a copy is written as the type that it is of");
+                    copy.as_ref()
+                        .map_or_else(|| Ok(SavedEvents::none(name)), |copy| copy.written(name))
+                },
                 read: read::<E>,
                 copy: |world, old| {
                     let channel = world.find_global::<Channel<E>>();
@@ -203,6 +211,24 @@ pub(crate) struct CopiedEvents<E> {
     pub(crate) events: Vec<E>,
     /// How far inboxes have read.
     pub(crate) inboxes: Vec<(Arc<str>, u32, u64)>,
+}
+
+impl<E: Serialize> CopiedEvents<E> {
+    fn written(&self, name: &str) -> Result<SavedEvents, String> {
+        let events = self.events.iter();
+        let inboxes = self.inboxes.iter();
+        Ok(SavedEvents {
+            name: name.to_owned(),
+            first: self.first,
+            frame_start: self.frame_start,
+            events: events
+                .map(|event| write_value(event).map(Value::Bytes))
+                .collect::<Result<_, _>>()?,
+            inboxes: inboxes
+                .map(|(system, place, next)| (system.to_string(), *place, *next))
+                .collect(),
+        })
+    }
 }
 
 fn put_copy<E: Component + Clone>(world: &mut World, copy: Option<&CopiedEvents<E>>) {

@@ -23,6 +23,8 @@ pub(crate) struct RegisteredGlobal {
     pub(crate) of: Registration,
     /// `None` if the world has none.
     pub(crate) write: fn(&World) -> Option<Written>,
+    /// The bytes of a copy.
+    pub(crate) write_copy: fn(&(dyn Any + Send + Sync)) -> Written,
     pub(crate) read: fn(&[u8]) -> Result<PutGlobal, String>,
     /// A copy, in the place of an old one if there is one. `None` if the world has none.
     pub(crate) copy: fn(&World, Option<Chunk>) -> Option<Chunk>,
@@ -59,6 +61,10 @@ impl World {
             self.registered_globals.push(RegisteredGlobal {
                 of,
                 write: |world| Some(write_value(&*world.find_global::<T>()?)),
+                write_copy: |copy| {
+                    let value: Option<&T> = copy.downcast_ref();
+                    write_value(value.expect("a copy is written as the type that it is of"))
+                },
                 read: |bytes| {
                     let value: T = exact::read(bytes)?;
                     Ok(Box::new(|world| drop(world.set_global(value))))

@@ -1,5 +1,6 @@
 //! Values of component types whose shape has changed since they were saved.
 
+use super::Registered;
 use super::{Datum, json, write_value};
 use crate::error::{Error, ErrorKind};
 use crate::store::access::short_type;
@@ -83,6 +84,13 @@ impl World {
     }
 }
 
+impl Registered {
+    pub(crate) fn name_and_version(&self) -> (String, u32) {
+        let version = self.shape.as_ref().map_or(1, |shape| shape.version);
+        (self.name.to_string(), version)
+    }
+}
+
 impl World {
     /// The names of all registered components with the versions of their shapes, by name.
     pub(crate) fn component_versions(&self) -> Vec<(String, u32)> {
@@ -90,12 +98,8 @@ impl World {
             .types
             .iter()
             .filter_map(|known| known.registered.as_ref());
-        let mut versions: Vec<(String, u32)> = registered
-            .map(|known| {
-                let version = known.shape.as_ref().map_or(1, |shape| shape.version);
-                (known.name.to_string(), version)
-            })
-            .collect();
+        let mut versions: Vec<(String, u32)> =
+            registered.map(Registered::name_and_version).collect();
         versions.sort_unstable();
         versions
     }
