@@ -291,6 +291,7 @@ fn what_a_recording_holds_is_listed() {
         "  failed          frame 30: system `tide` panicked in phase Simulate of frame 50",
         "  not registered  Unknown; so they are not recorded\n",
         "  times           of 31 frames\n",
+        "  state           exact in frame 0",
     ] {
         assert!(text.contains(line), "{line} in {text}");
     }
@@ -314,6 +315,7 @@ fn what_a_recording_holds_is_listed() {
         "{text}"
     );
     assert!(!text.contains("in the program"), "{text}");
+    assert!(!text.contains("  state"), "{text}");
 
     let refused = |file: &str, told: &str| {
         let mut command = gerust();

@@ -29,7 +29,7 @@ fn main() -> Result<(), Box<dyn Error>> {
 
     // The program has run for a while when recording begins.
     runtime.run_frames(50)?;
-    let mut recorder = Recorder::of(Vec::new(), "a truck", &runtime, &Registry::standard())?;
+    let mut recorder = Recorder::of(Vec::new(), "a truck", &mut runtime, &Registry::standard())?;
     for _ in 0..20 {
         recorder.advance(&mut runtime, Duration::from_millis(50))?;
     }

@@ -118,7 +118,7 @@ fn its_frames_are_those_of_a_recorder() {
             .add_kit(black_box.clone())
             .expect("it is added once");
         let mut recorder =
-            Recorder::of(Vec::new(), "all", &runtime, &registry()).expect("it can be written");
+            Recorder::of(Vec::new(), "all", &mut runtime, &registry()).expect("it can be written");
         for frame in 1..=100 {
             play(&mut runtime);
             runtime.run_frames(1).expect("nothing fails");
@@ -468,7 +468,7 @@ fn a_component_that_cannot_be_written_is_an_error() {
 }
 
 /// A component that cannot be copied in one frame.
-#[derive(serde::Serialize, serde::Deserialize)]
+#[derive(Serialize, Deserialize)]
 struct Brittle(u64);
 
 impl Clone for Brittle {
@@ -513,4 +513,128 @@ fn a_frame_that_cannot_be_copied_leaves_the_others_whole() {
     for (read, run) in frames {
         assert_eq!(read.duration(), run.duration(), "frame {}", run.number());
     }
+}
+
+/// The memory of a system.
+#[derive(Clone, Default, Serialize, Deserialize)]
+struct Ledger {
+    moved: u64,
+    hoist: f64,
+}
+
+/// The program, with a crane whose place depends on inputs, on a global and on what was written since a system ran last.
+fn exact_program() -> Runtime {
+    let mut runtime = program();
+    let world = runtime.world_mut();
+    world
+        .register_global::<Ledger>("ledger")
+        .expect("it is free");
+    world.set_global(Ledger::default());
+    let count = System::named("count")
+        .takes::<(Rows<Entity, Written<Transform>>, GlobalMut<Ledger>)>()
+        .runs(|(written, mut ledger)| ledger.moved += written.iter().count() as u64);
+    let lift = System::named("lift")
+        .takes::<(
+            Rows<&mut Transform, Lacking<Collider>>,
+            Global<Controls>,
+            GlobalMut<Ledger>,
+        )>()
+        .runs(|(mut cranes, controls, mut ledger)| {
+            ledger.hoist += f64::from(controls.value("hoist")) / 8.0;
+            let rope = ledger.hoist as f32 + ledger.moved as f32 / 1e4;
+            cranes.each(|transform| transform.translation.z = rope);
+        });
+    for system in [count, lift] {
+        runtime.add_system(system).expect("its name is free");
+    }
+    runtime
+}
+
+#[test]
+fn a_program_goes_on_from_a_black_box_as_it_went() {
+    let counts: &[usize] = match cfg!(feature = "parallel") {
+        true => &[1, 8],
+        false => &[1],
+    };
+    for &threads in counts {
+        let mut runtime = exact_program();
+        let black_box = BlackBox::keeping(Duration::from_secs(1)).knowing(registry());
+        runtime
+            .add_kit(black_box.clone())
+            .expect("it is added once");
+        let mut recorder = None;
+        for frame in 1..=100 {
+            play(&mut runtime);
+            runtime.run_frames(1).expect("nothing fails");
+            if frame == 7 {
+                let begun = Recorder::of(Vec::new(), "all", &mut runtime, &registry());
+                recorder = Some(begun.expect("it can be written"));
+            } else if let Some(recorder) = &mut recorder {
+                recorder.note(&runtime).expect("it can be written");
+            }
+        }
+        let all = recorder.expect("it was begun").finish();
+        let all = Recording::from_bytes(all.expect("it can be written"), "all.rec");
+        for recording in [all.expect("it is one"), written(&black_box)] {
+            assert!(recording.has_state());
+            let mut again = exact_program();
+            again.set_threads(threads).expect("they can be started");
+            again.set_serial_below(Duration::ZERO);
+            // Its earlier frames do not matter.
+            again.run_frames(13).expect("nothing fails");
+            recording
+                .load_into(&mut again, &registry())
+                .expect("all is registered");
+            for frame in 0..=recording.last_frame() {
+                if frame > 0 {
+                    recording
+                        .set_controls(&mut again, frame)
+                        .expect("it is there");
+                    again.run_frames(1).expect("nothing fails");
+                }
+                assert_eq!(
+                    again.world().digest().ok(),
+                    recording.digest(frame),
+                    "frame {frame} of {}, {threads} threads",
+                    recording.path().display()
+                );
+            }
+            assert!(
+                again
+                    .world()
+                    .global::<Ledger>()
+                    .is_ok_and(|ledger| ledger.moved > 500)
+            );
+            // A frame that was restored lacks the global, so it goes another way.
+            let mut restored = exact_program();
+            recording
+                .restore_into(&mut restored, &registry(), 0)
+                .expect("all is registered");
+            recording
+                .set_controls(&mut restored, 1)
+                .expect("it is there");
+            restored.run_frames(1).expect("nothing fails");
+            assert_ne!(restored.world().digest().ok(), recording.digest(1));
+            assert!(recording.set_controls(&mut restored, 200).is_err());
+        }
+    }
+}
+
+#[test]
+fn a_state_with_unknown_types_changes_nothing() {
+    let mut runtime = exact_program();
+    runtime.run_frames(5).expect("nothing fails");
+    let recorder = Recorder::of(Vec::new(), "t", &mut runtime, &registry());
+    let bytes = recorder
+        .and_then(Recorder::finish)
+        .expect("it can be written");
+    let recording = Recording::from_bytes(bytes, "t.rec").expect("it is one");
+    // It does not know the ledger.
+    let mut other = program();
+    other.run_frames(3).expect("nothing fails");
+    let before = other.world().digest().ok();
+    let error = recording.load_into(&mut other, &registry()).unwrap_err();
+    assert!(error.to_string().contains("`ledger`"), "{error}");
+    assert_eq!(other.world().digest().ok(), before);
+    other.run_frames(1).expect("nothing fails");
 }

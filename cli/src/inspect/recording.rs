@@ -21,6 +21,8 @@ pub(crate) struct RecordingView<'r> {
     /// The types that were not registered.
     missing: &'r [String],
     frames_with_times: u64,
+    /// Whether it begins with the exact state of the program.
+    state: bool,
     damage: Option<String>,
 }
 
@@ -50,6 +52,7 @@ impl<'r> RecordingView<'r> {
                 .collect(),
             missing: recording.missing(),
             frames_with_times: recording.frames_with_times(),
+            state: recording.has_state(),
             damage: recording.damage().map(ToString::to_string),
         }
     }
@@ -87,6 +90,9 @@ impl<'r> RecordingView<'r> {
         }
         if self.frames_with_times > 0 {
             line("times", &format!("of {} frames", self.frames_with_times));
+        }
+        if self.state {
+            line("state", "exact in frame 0, for `Recording::load_into`");
         }
         if let Some(damage) = &self.damage {
             line("damage", damage);

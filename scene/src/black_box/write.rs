@@ -127,7 +127,11 @@ fn write<W: Write>(kept: Kept, writer: W) -> io::Result<(W, Written)> {
         let reason = "no frame has run; run one first";
         return Err(io::Error::new(io::ErrorKind::InvalidInput, reason));
     };
+    let mut state = Vec::new();
+    let saved = first.save(&mut state);
+    saved.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
     let heading = Heading {
+        state,
         title: kept.title,
         reason: kept.reason.clone(),
         missing: kept.missing,

@@ -52,6 +52,9 @@ pub(super) struct Header {
     /// The types that are not registered and therefore not recorded.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub(super) missing: Vec<String>,
+    /// The state of the program after frame 0, as `Runtime::save` writes it: bytes.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub(super) state: Option<Value>,
     pub(super) settings: Settings,
 }
 
@@ -67,6 +70,7 @@ impl Default for Header {
             first: 0,
             reason: None,
             missing: Vec::new(),
+            state: None,
             settings: Settings::default(),
         }
     }

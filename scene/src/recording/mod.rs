@@ -450,7 +450,7 @@ impl Recording {
     /// let mut runtime = Runtime::new();
     /// runtime.world_mut().spawn((Name::new("gull"), Transform::default()));
     /// let registry = Registry::standard();
-    /// let mut recorder = Recorder::of(Vec::new(), "a gull", &runtime, &registry)?;
+    /// let mut recorder = Recorder::of(Vec::new(), "a gull", &mut runtime, &registry)?;
     /// runtime.run_frames(1)?;
     /// recorder.note(&runtime)?;
     ///
@@ -539,7 +539,7 @@ impl Recording {
     /// use gerust_scene::{Recorder, Recording, Registry};
     ///
     /// let mut runtime = Runtime::new();
-    /// let mut recorder = Recorder::of(Vec::new(), "a crane", &runtime, &Registry::standard())?;
+    /// let mut recorder = Recorder::of(Vec::new(), "a crane", &mut runtime, &Registry::standard())?;
     /// runtime.world_mut().ensure_global::<Controls>().set("hoist", 0.5);
     /// runtime.run_frames(1)?;
     /// recorder.note(&runtime)?;

@@ -4,6 +4,7 @@ use super::item::{FrameItem, FrameTimes, Happened, Header};
 use super::write::{Frames, not_written};
 use crate::registry::Registry;
 use crate::settings::Settings;
+use ciborium::Value;
 use gerust::collide::{Contact, ContactState};
 use gerust::runtime::{Controls, Moment, Origin};
 use std::io::{self, Write};
@@ -20,6 +21,8 @@ pub(crate) struct Heading {
     /// The types that are not registered.
     pub(crate) missing: Vec<String>,
     pub(crate) settings: Settings,
+    /// The saved first moment.
+    pub(crate) state: Vec<u8>,
     /// The number of the frame of the first moment.
     pub(crate) first: u64,
 }
@@ -31,6 +34,7 @@ impl<W: Write> MomentRecorder<W> {
             first: heading.first,
             reason: heading.reason,
             missing: heading.missing,
+            state: Some(Value::Bytes(heading.state)),
             settings: heading.settings,
             ..Header::default()
         };

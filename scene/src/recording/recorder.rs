@@ -5,6 +5,7 @@ use super::resume::off_of;
 use super::write::{Frames, not_written, out_of_turn};
 use crate::registry::Registry;
 use crate::settings::Settings;
+use ciborium::Value;
 use gerust::collide::{Contact, ContactState};
 use gerust::runtime::{Advance, Runtime};
 use gerust::schedule::{Clock, Phase, Seams};
@@ -34,7 +35,7 @@ use std::time::Duration;
 /// let gull = runtime.world_mut().spawn((Name::new("gull"), Transform::default(), Velocity(Vec3::X * 6.0)));
 /// runtime.run_frames(100)?;
 ///
-/// let mut recorder = Recorder::of(Vec::new(), "a gull", &runtime, &Registry::standard())?;
+/// let mut recorder = Recorder::of(Vec::new(), "a gull", &mut runtime, &Registry::standard())?;
 /// for _ in 0..30 {
 ///     runtime.run_frames(1)?;
 ///     recorder.note(&runtime)?;
@@ -57,18 +58,23 @@ pub struct Recorder<W> {
 }
 
 impl<W: Write> Recorder<W> {
-    /// Begins with the present state of a runtime, and records it as frame 0. The registry names the events that are recorded.
+    /// Begins with the present state of a runtime, and records it as frame 0, also exactly, for [`Recording::load_into`](super::Recording::load_into).
+    /// The registry names the events that are recorded.
     ///
     /// # Errors
     ///
     /// If it cannot be written, or if a component cannot be serialized.
-    pub fn of(to: W, title: &str, runtime: &Runtime, registry: &Registry) -> io::Result<Self> {
+    pub fn of(to: W, title: &str, runtime: &mut Runtime, registry: &Registry) -> io::Result<Self> {
+        let mut state = Vec::new();
+        runtime.save(&mut state).map_err(not_written)?;
+        let runtime = &*runtime;
         let world = runtime.world();
         let first = frame_of(world);
         let header = Header {
             title: title.to_owned(),
             first,
             missing: missing_in(runtime),
+            state: Some(Value::Bytes(state)),
             settings: Settings::of(world),
             ..Header::default()
         };

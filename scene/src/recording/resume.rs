@@ -101,6 +101,99 @@ impl Recording {
     }
 }
 
+impl Recording {
+    /// Whether it has the exact state in which it began; see [`Recording::load_into`].
+    #[must_use]
+    pub fn has_state(&self) -> bool {
+        self.header.state.is_some()
+    }
+
+    /// Puts a runtime into the state in which the recording began, so that the same program continues as the recorded one did: with registered
+    /// globals, events in flight, the order of rows, and what systems had not seen of [`Written`](gerust::Written),
+    /// [`Attached`](gerust::Attached) and [`Lost`](gerust::Lost), as [`Runtime::load`] does. Set the [control inputs](Recording::controls) of
+    /// each frame before it runs. [`missing`](Recording::missing) names the types that a difference may come from.
+    ///
+    /// The recording of a [`Recorder`](super::Recorder) or a [`BlackBox`](crate::BlackBox) has that state. Of another one, frame 0 is
+    /// [restored](Recording::restore_into).
+    ///
+    /// # Errors
+    ///
+    /// If the recording holds types that are not registered, or if the state is damaged. The runtime is unchanged then.
+    ///
+    /// # Example
+    ///
+    /// ```
+    /// use gerust::prelude::*;
+    /// use gerust::runtime::Controls;
+    /// use gerust_scene::{Recorder, Recording, Registry};
+    ///
+    /// #[derive(Clone, Default, serde::Serialize, serde::Deserialize)]
+    /// struct Lifted(f64);
+    ///
+    /// fn program() -> Result<Runtime, Error> {
+    ///     let mut runtime = Runtime::new();
+    ///     runtime.world_mut().register_global::<Lifted>("lifted")?;
+    ///     runtime.world_mut().set_global(Lifted::default());
+    ///     let lift = System::named("lift").takes::<(Rows<&mut Transform>, Global<Controls>, GlobalMut<Lifted>)>();
+    ///     runtime.add_system(lift.runs(|(mut hooks, controls, mut lifted)| {
+    ///         lifted.0 += f64::from(controls.value("hoist"));
+    ///         hooks.each(|hook| hook.translation.y = lifted.0 as f32);
+    ///     }))?;
+    ///     Ok(runtime)
+    /// }
+    ///
+    /// let mut runtime = program()?;
+    /// runtime.world_mut().spawn((Name::new("hook"), Transform::default()));
+    /// runtime.world_mut().ensure_global::<Controls>().set("hoist", 0.25);
+    /// runtime.run_frames(40)?;
+    /// let registry = Registry::standard();
+    /// let mut recorder = Recorder::of(Vec::new(), "a hook", &mut runtime, &registry)?;
+    /// for frame in 0..20 {
+    ///     runtime.world_mut().ensure_global::<Controls>().set("hoist", if frame < 9 { 1.0 } else { 0.0 });
+    ///     runtime.run_frames(1)?;
+    ///     recorder.note(&runtime)?;
+    /// }
+    ///
+    /// let recording = Recording::from_bytes(recorder.finish()?, "hook.rec")?;
+    /// let mut again = program()?;
+    /// recording.load_into(&mut again, &registry)?;
+    /// for frame in 1..=recording.last_frame() {
+    ///     recording.set_controls(&mut again, frame)?;
+    ///     again.run_frames(1)?;
+    ///     assert_eq!(Some(again.world().digest()?), recording.digest(frame));
+    /// }
+    /// assert_eq!(again.world().global::<Lifted>()?.0, 19.0);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn load_into(&self, runtime: &mut Runtime, registry: &Registry) -> Result<(), ResumeError> {
+        let Some(ciborium::Value::Bytes(state)) = &self.header.state else {
+            return self.restore_into(runtime, registry, 0);
+        };
+        registry.enroll(runtime.world_mut())?;
+        registry.enroll_events(runtime.world_mut());
+        runtime.load(&state[..])?;
+        Ok(())
+    }
+
+    /// Sets the control inputs of a runtime as they were in a frame, before that frame runs again.
+    ///
+    /// # Errors
+    ///
+    /// If there is no such frame.
+    pub fn set_controls(&self, runtime: &mut Runtime, frame: u64) -> Result<(), RecordingError> {
+        let values = self.happened(frame)?.controls;
+        let controls = runtime.world_mut().ensure_global::<Controls>();
+        let known: Vec<String> = controls.iter().map(|(name, _)| name.to_owned()).collect();
+        for name in known.iter().filter(|&name| !values.contains_key(name)) {
+            controls.set(name, 0.0);
+        }
+        for (name, value) in &values {
+            controls.set(name, *value);
+        }
+        Ok(())
+    }
+}
+
 impl Playback<'_> {
     /// [`Recording::restore_into`] for many frames one after the other: each costs what has changed since the last.
     ///

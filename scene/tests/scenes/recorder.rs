@@ -49,8 +49,8 @@ fn a_recorder_begins_at_any_frame_and_keeps_each_digest() {
     let mut runtime = program();
     runtime.run_frames(25).expect("nothing fails");
     let registry = Registry::standard();
-    let mut recorder =
-        Recorder::of(Vec::new(), "a program", &runtime, &registry).expect("memory does not fail");
+    let mut recorder = Recorder::of(Vec::new(), "a program", &mut runtime, &registry)
+        .expect("memory does not fail");
     let mut digests = vec![runtime.world().digest().expect("it can be written")];
     for frame in 1..=90 {
         if frame == 30 {
@@ -101,8 +101,8 @@ fn a_recorded_frame_can_be_put_into_a_program_and_continued() {
     let mut runtime = program();
     runtime.run_frames(10).expect("nothing fails");
     let registry = Registry::standard();
-    let mut recorder =
-        Recorder::of(Vec::new(), "a program", &runtime, &registry).expect("memory does not fail");
+    let mut recorder = Recorder::of(Vec::new(), "a program", &mut runtime, &registry)
+        .expect("memory does not fail");
     for _ in 0..60 {
         runtime.run_frames(1).expect("nothing fails");
         recorder.note(&runtime).expect("memory does not fail");
@@ -136,7 +136,7 @@ fn a_recorded_frame_can_be_put_into_a_program_and_continued() {
 #[test]
 fn a_loop_of_real_time_records_every_frame() {
     let mut runtime = program();
-    let mut recorder = Recorder::of(Vec::new(), "a loop", &runtime, &Registry::standard())
+    let mut recorder = Recorder::of(Vec::new(), "a loop", &mut runtime, &Registry::standard())
         .expect("memory does not fail");
     let mut frames = 0;
     for milliseconds in [16, 17, 50, 4, 40] {
@@ -165,7 +165,7 @@ fn a_recording_lists_what_it_lacks_and_how_a_frame_failed() {
     let system = System::named("faulty").takes::<Global<Clock>>();
     let system = system.runs(|clock| assert!(clock.frame() < 3, "it slips"));
     runtime.add_system(system).expect("its name is free");
-    let mut recorder = Recorder::of(Vec::new(), "t", &runtime, &Registry::standard())
+    let mut recorder = Recorder::of(Vec::new(), "t", &mut runtime, &Registry::standard())
         .expect("memory does not fail");
     let error = recorder.advance(&mut runtime, Duration::from_millis(60));
     let error = error.expect_err("frame 3 fails");
@@ -186,7 +186,7 @@ fn frames_out_of_turn_and_full_disks_are_errors() {
     let mut runtime = program();
     let registry = Registry::standard();
     let mut recorder =
-        Recorder::of(Vec::new(), "t", &runtime, &registry).expect("memory does not fail");
+        Recorder::of(Vec::new(), "t", &mut runtime, &registry).expect("memory does not fail");
     let error = recorder.note(&runtime).unwrap_err();
     assert_eq!(
         error.to_string(),
@@ -209,9 +209,10 @@ fn frames_out_of_turn_and_full_disks_are_errors() {
             Ok(())
         }
     }
-    assert!(Recorder::of(Small(10), "t", &runtime, &registry).is_err());
+    assert!(Recorder::of(Small(10), "t", &mut runtime, &registry).is_err());
     let mut runtime = program();
-    let mut recorder = Recorder::of(Small(3_000), "t", &runtime, &registry).expect("it has room");
+    let mut recorder =
+        Recorder::of(Small(3_000), "t", &mut runtime, &registry).expect("it has room");
     let error = (0..100).find_map(|_| {
         recorder
             .advance(&mut runtime, Duration::from_millis(100))
@@ -237,7 +238,7 @@ fn a_frame_that_fails_is_recorded() {
     runtime.add_system(faulty).expect("the name is free");
     let registry = Registry::standard();
     let mut recorder =
-        Recorder::of(Vec::new(), "t", &runtime, &registry).expect("memory does not fail");
+        Recorder::of(Vec::new(), "t", &mut runtime, &registry).expect("memory does not fail");
     let mut failed = Vec::new();
     for _ in 0..8 {
         if recorder

@@ -47,7 +47,7 @@ pub(super) struct State {
     set_up: Vec<String>,
 }
 
-/// What a state is made of, from a runtime or from a moment.
+/// The parts of a state, from a runtime or from a moment.
 pub(super) struct Pieces {
     pub(super) snapshot: Snapshot,
     pub(super) components: Vec<(String, u32)>,
