@@ -43,7 +43,7 @@ function startPlayer() {
   play.addEventListener("click", () => (playing === null ? begin() : stop()));
 }
 
-// The first question is usually why the slowest frame was slow; of a recording, what happened in the frame that made it be written.
+// The first question is usually why the slowest frame was slow; of a recording, what happened in its first failed frame, or in its last one.
 chosen.frame = data.recording === null ? Math.min(worstFrame, lastFrame) : data.recording.failures[0]?.frame ?? lastFrame;
 showComparison();
 showHeader();
