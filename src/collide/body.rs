@@ -101,17 +101,16 @@ impl crate::store::SameBits for Body {
             friction,
             carried,
         } = self;
-        let bits = |numbers: [f32; 4]| numbers.map(f32::to_bits);
+        let numbers = [gravity_scale, mass, restitution, friction];
         motion == other.motion
             && velocity.has_same_bits(&other.velocity)
             && carried.has_same_bits(&other.carried)
-            && bits([gravity_scale, mass, restitution, friction])
-                == bits([
-                    other.gravity_scale,
-                    other.mass,
-                    other.restitution,
-                    other.friction,
-                ])
+            && numbers.has_same_bits(&[
+                other.gravity_scale,
+                other.mass,
+                other.restitution,
+                other.friction,
+            ])
     }
 }
 

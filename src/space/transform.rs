@@ -47,9 +47,9 @@ impl crate::store::SameBits for Transform {
             rotation,
             scale,
         } = self;
-        let bits = |rotation: &Quat| rotation.to_array().map(f32::to_bits);
+        let (own, others) = (rotation.to_array(), other.rotation.to_array());
         translation.has_same_bits(&other.translation)
-            && bits(rotation) == bits(&other.rotation)
+            && own.has_same_bits(&others)
             && scale.has_same_bits(&other.scale)
     }
 }

@@ -74,6 +74,39 @@ pub struct Contact {
     pub approach: f32,
 }
 
+#[cfg(feature = "snapshot")]
+impl crate::store::SameBits for Contact {
+    #[inline]
+    fn has_same_bits(&self, other: &Self) -> bool {
+        let &Self {
+            first,
+            second,
+            state,
+            normal,
+            depth,
+            is_sensor,
+            is_leftover,
+            since,
+            impulse,
+            approach,
+        } = self;
+        let numbers = [normal.x, normal.y, normal.z, depth, impulse, approach];
+        let others = [
+            other.normal.x,
+            other.normal.y,
+            other.normal.z,
+            other.depth,
+            other.impulse,
+            other.approach,
+        ];
+        numbers.has_same_bits(&others)
+            && first.has_same_bits(&other.first)
+            && second.has_same_bits(&other.second)
+            && (state, is_sensor, is_leftover, since)
+                == (other.state, other.is_sensor, other.is_leftover, other.since)
+    }
+}
+
 /// How far a contact has come.
 #[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Debug)]
 #[cfg_attr(feature = "snapshot", derive(serde::Serialize, serde::Deserialize))]

@@ -2,7 +2,7 @@
 
 use super::CHUNK;
 use crate::store::component::{Component, ComponentTypes};
-use crate::store::entity::TableId;
+use crate::store::entity::{Entity, TableId};
 use crate::store::snapshot::write_value;
 use glam::Vec3;
 use serde::Serialize;
@@ -21,10 +21,28 @@ pub(crate) trait SameBits {
     fn has_same_bits(&self, other: &Self) -> bool;
 }
 
+/// All numbers are compared, without a branch for each: most values that are compared are the same.
+impl<const N: usize> SameBits for [f32; N] {
+    #[inline]
+    fn has_same_bits(&self, other: &Self) -> bool {
+        let pairs = self.iter().zip(other);
+        pairs.fold(0, |differing, (one, other)| {
+            differing | (one.to_bits() ^ other.to_bits())
+        }) == 0
+    }
+}
+
 impl SameBits for Vec3 {
     #[inline]
     fn has_same_bits(&self, other: &Self) -> bool {
-        self.to_array().map(f32::to_bits) == other.to_array().map(f32::to_bits)
+        self.to_array().has_same_bits(&other.to_array())
+    }
+}
+
+impl SameBits for Entity {
+    #[inline]
+    fn has_same_bits(&self, other: &Self) -> bool {
+        (self.index() ^ other.index()) | (self.generation() ^ other.generation()) == 0
     }
 }
 

@@ -113,7 +113,7 @@ fn copied_chunks<'c, T: ?Sized + 'c>(
 
 /// [`copied_chunks`] of values that stand in a list: chunks with the values of before are shared. `note` is called for each chunk with its
 /// values and whether it is shared.
-pub(crate) fn copied_slices<T: Clone + PartialEq>(
+pub(crate) fn copied_slices<T: Clone + SameBits>(
     values: &[T],
     before: &[Arc<Vec<T>>],
     mut old: Vec<Arc<Vec<T>>>,
@@ -125,7 +125,10 @@ pub(crate) fn copied_slices<T: Clone + PartialEq>(
     let mut olds = old.drain(..);
     for (at, values) in values.chunks(CHUNK).enumerate() {
         let old = olds.next();
-        let known = before.get(at).filter(|known| known[..] == *values);
+        let known = before.get(at).filter(|known| {
+            let mut pairs = known.iter().zip(values);
+            known.len() == values.len() && pairs.all(|(one, other)| one.has_same_bits(other))
+        });
         note(values, known.is_some());
         scratch.push(match known {
             Some(known) => Arc::clone(known),
