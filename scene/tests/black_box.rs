@@ -6,7 +6,7 @@ use gerust::runtime::Controls;
 use gerust_scene::{BlackBox, Recorder, Recording, Registry};
 use serde::{Deserialize, Serialize};
 use std::fs;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 #[derive(Clone, PartialEq, Debug, Serialize, Deserialize)]
@@ -397,18 +397,22 @@ fn a_file_is_replaced_as_a_whole_or_not_at_all() {
     assert_eq!(files_in(&folder).len(), 1);
 }
 
-#[test]
-fn a_folder_that_is_not_there_is_reported() {
-    let mut runtime = program();
+/// Why a file cannot be written into a folder when a condition becomes true. The frames run all the same.
+fn error_of_a_file(runtime: &mut Runtime, folder: &Path) -> gerust::Error {
     let black_box = BlackBox::keeping(Duration::from_secs(1))
-        .writing_into("no/such/folder")
+        .writing_into(folder)
         .when("frame = 5");
     runtime
         .add_kit(black_box.clone())
         .expect("it is added once");
-    runtime.run_frames(10).expect("the frames run all the same");
-    let done = black_box.take_written();
-    let error = done[0].as_ref().unwrap_err();
+    runtime.run_frames(10).expect("nothing fails");
+    let done = black_box.take_written().remove(0);
+    done.expect_err("it cannot be written")
+}
+
+#[test]
+fn a_folder_that_is_not_there_is_reported() {
+    let error = error_of_a_file(&mut program(), "no/such/folder".as_ref());
     assert!(error.to_string().contains("no/such/folder"), "{error}");
 }
 
@@ -455,16 +459,27 @@ fn a_component_that_cannot_be_written_is_an_error() {
         .register_component::<Odd>("odd")
         .expect("it is free");
     runtime.world_mut().spawn((Odd,));
-    let black_box = BlackBox::keeping(Duration::from_secs(1))
+    let error = error_of_a_file(&mut runtime, folder.path());
+    assert!(error.to_string().contains("panicked"), "{error}");
+}
+
+#[test]
+fn a_condition_that_holds_again_writes_again() {
+    let folder = tempfile::tempdir().expect("there is room");
+    let mut runtime = program();
+    let black_box = BlackBox::keeping(Duration::from_secs_f32(0.2))
         .writing_into(folder.path())
-        .when("frame = 5");
+        .when("frame = 5 or frame = 6 or frame = 40 or frame = 90");
     runtime
         .add_kit(black_box.clone())
         .expect("it is added once");
-    runtime.run_frames(10).expect("the frames run all the same");
+    runtime.run_frames(100).expect("nothing fails");
     let done = black_box.take_written();
-    let error = done[0].as_ref().unwrap_err();
-    assert!(error.to_string().contains("panicked"), "{error}");
+    let last = done.iter().map(|done| {
+        let written = done.as_ref().expect("it was written");
+        *written.frames().end()
+    });
+    assert_eq!(last.collect::<Vec<_>>(), [5, 40, 90]);
 }
 
 /// A component that cannot be copied in one frame.

@@ -55,7 +55,8 @@ impl Condition {
             Ok(Value::Truth(holds)) => {
                 self.was_answered = true;
                 self.problem = None;
-                return holds && !std::mem::replace(&mut self.holds, holds);
+                let held = std::mem::replace(&mut self.holds, holds);
+                return holds && !held;
             }
             Ok(other) => format!(
                 "it comes to {}, which is neither true nor false",
