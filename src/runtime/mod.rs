@@ -24,7 +24,7 @@ pub use moment::{Moment, Moments};
 pub use origin::{Origin, OriginFocus, OriginKit};
 pub use pacing::Advance;
 #[cfg(feature = "snapshot")]
-pub use save::Unsaved;
+pub use save::{Unsaved, replace_file};
 #[cfg(feature = "chance")]
 pub use standard::Spawner;
 pub use standard::{

@@ -1,6 +1,6 @@
 //! Going back in memory: the same frames run again go the same way.
 
-use crate::program::{Counts, end, program, started};
+use crate::program::{Counts, Full, end, program, started};
 use gerust::ErrorKind;
 use gerust::prelude::*;
 use gerust::runtime::Moments;
@@ -34,7 +34,7 @@ fn frames_that_run_again_go_the_same_way() {
 }
 
 #[test]
-fn a_moment_is_saved_after_the_runtime_has_gone_on() {
+fn a_moment_is_saved_after_the_runtime_has_run_on() {
     for frame in [0, 1, 20, 49, 50, 77] {
         let mut runtime = started();
         runtime.run_frames(frame).expect("nothing fails");
@@ -51,15 +51,6 @@ fn a_moment_is_saved_after_the_runtime_has_gone_on() {
         other.save(&mut again).expect("everything can be written");
         assert_eq!(again, file, "frame {frame}");
         assert_eq!(end(&mut other, 120), wanted, "frame {frame}");
-    }
-    struct Full;
-    impl std::io::Write for Full {
-        fn write(&mut self, _: &[u8]) -> std::io::Result<usize> {
-            Err(std::io::Error::other("no space"))
-        }
-        fn flush(&mut self) -> std::io::Result<()> {
-            Ok(())
-        }
     }
     let error = started().keep().save(Full).unwrap_err();
     assert_eq!(error.kind(), ErrorKind::Io);

@@ -160,3 +160,16 @@ pub(crate) fn started() -> Runtime {
     runtime.set_seed(7);
     runtime
 }
+
+/// A device that is full.
+pub(crate) struct Full;
+
+impl std::io::Write for Full {
+    fn write(&mut self, _: &[u8]) -> std::io::Result<usize> {
+        Err(std::io::Error::other("no space"))
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}

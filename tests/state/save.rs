@@ -1,6 +1,6 @@
 //! Saving a runtime and loading it: the loaded one continues as if it had not stopped.
 
-use crate::program::{Counts, Horn, Load, end, program, started};
+use crate::program::{Counts, Full, Horn, Load, end, program, started};
 use gerust::ErrorKind;
 use gerust::prelude::*;
 use serde::{Deserialize, Serialize};
@@ -312,19 +312,30 @@ fn a_file_is_written_as_a_whole_or_not_at_all() {
     let error = runtime.load_file(&missing).unwrap_err();
     assert_eq!(error.kind(), ErrorKind::Io);
 
-    /// A device that is full.
-    struct Full;
-    impl std::io::Write for Full {
-        fn write(&mut self, _: &[u8]) -> std::io::Result<usize> {
-            Err(std::io::Error::other("no space"))
-        }
-        fn flush(&mut self) -> std::io::Result<()> {
-            Ok(())
-        }
-    }
     let error = runtime.save(Full).unwrap_err();
     assert_eq!(
         error.to_string(),
         "cannot write the saved runtime: no space; pass a writer that works"
     );
+}
+
+#[cfg(unix)]
+#[test]
+fn a_saved_file_has_the_permissions_of_any_file_or_of_the_old_one() {
+    use std::os::unix::fs::PermissionsExt;
+
+    let folder = tempfile::tempdir().expect("there is room");
+    let mode = |name: &str| {
+        let file = std::fs::metadata(folder.path().join(name)).expect("it is there");
+        file.permissions().mode() & 0o777
+    };
+    let mut runtime = program();
+    let path = folder.path().join("quay.save");
+    runtime.save_file(&path).expect("there is room");
+    std::fs::write(folder.path().join("usual"), "").expect("there is room");
+    assert_eq!(mode("quay.save"), mode("usual"));
+    let owner_alone = std::fs::Permissions::from_mode(0o600);
+    std::fs::set_permissions(&path, owner_alone).expect("it is ours");
+    runtime.save_file(&path).expect("there is room");
+    assert_eq!(mode("quay.save"), 0o600);
 }

@@ -3,12 +3,12 @@
 use super::tape::{Extras, Kept};
 use crate::recording::{Heading, MomentRecorder};
 use crate::settings::Settings;
+use gerust::runtime::replace_file;
 use gerust::{Error, ErrorKind};
 use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::ops::RangeInclusive;
 use std::path::{Path, PathBuf};
-use tempfile::NamedTempFile;
 
 /// A recording that a [`BlackBox`](super::BlackBox) has written.
 #[derive(Clone, PartialEq, Eq, Debug)]
@@ -66,7 +66,7 @@ pub(super) fn into_folder(kept: Kept, folder: &Path) -> Result<Written, Error> {
         };
         let path = folder.join(name);
         match File::create_new(&path) {
-            Ok(file) => return finish(kept, BufWriter::new(file), &path),
+            Ok(file) => return finish(kept, file, &path),
             Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
                 refused = Some((path, error))
             }
@@ -77,28 +77,33 @@ pub(super) fn into_folder(kept: Kept, folder: &Path) -> Result<Written, Error> {
     Err(not_written(&path, &error))
 }
 
-/// Writes a temporary file into the folder of this one, and puts it in its place when it is complete.
+/// Replaces a file when the new one is complete.
 pub(super) fn into_file(kept: Kept, path: &Path) -> Result<Written, Error> {
-    let folder = match path.parent() {
-        Some(folder) if !folder.as_os_str().is_empty() => folder,
-        _ => Path::new("."),
-    };
-    let failed = |error| not_written(path, &error);
-    let (file, part) = NamedTempFile::new_in(folder).map_err(failed)?.into_parts();
-    let written = finish(kept, BufWriter::new(file), path)?;
-    part.persist(path).map_err(|error| failed(error.error))?;
-    Ok(written)
+    let written = replace_file(path, |file| {
+        let (file, written) = write(kept, BufWriter::new(file))?;
+        file.into_inner().map_err(io::IntoInnerError::into_error)?;
+        Ok(written)
+    });
+    at_path(written, path)
 }
 
-fn finish(kept: Kept, file: BufWriter<File>, path: &Path) -> Result<Written, Error> {
-    let (file, written) = write(kept, file).map_err(|error| not_written(path, &error))?;
-    let file = file.into_inner().map_err(io::IntoInnerError::into_error);
-    let synced = file.and_then(|file| file.sync_all());
-    synced.map_err(|error| not_written(path, &error))?;
-    Ok(Written {
-        path: Some(path.to_owned()),
-        ..written
-    })
+fn finish(kept: Kept, file: File, path: &Path) -> Result<Written, Error> {
+    let written = write(kept, BufWriter::new(file)).and_then(|(file, written)| {
+        let file = file.into_inner().map_err(io::IntoInnerError::into_error)?;
+        file.sync_all()?;
+        Ok(written)
+    });
+    at_path(written, path)
+}
+
+fn at_path(written: io::Result<Written>, path: &Path) -> Result<Written, Error> {
+    match written {
+        Ok(written) => Ok(Written {
+            path: Some(path.to_owned()),
+            ..written
+        }),
+        Err(error) => Err(not_written(path, &error)),
+    }
 }
 
 /// Writes to any writer.

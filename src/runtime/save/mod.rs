@@ -1,6 +1,9 @@
 //! Saving a runtime, and loading it in another process.
 
 mod file;
+mod whole;
+
+pub use whole::replace_file;
 
 use super::frame_loop::Runtime;
 use super::moment::Moment;
@@ -149,7 +152,7 @@ impl Runtime {
         self.meet_world()?;
         let bytes = self.saved()?;
         let path = path.as_ref();
-        write_whole(path, &bytes).map_err(|source| {
+        replace_file(path, |file| file.write_all(&bytes)).map_err(|source| {
             Error::from(Kind::Io {
                 verb: "write",
                 what: format!("`{}`", path.display()),
@@ -320,23 +323,6 @@ fn write_to(mut writer: impl Write, bytes: &[u8]) -> Result<(), Error> {
             fix: "pass a writer that works",
         })
     })
-}
-
-/// Writes a file as a whole: a reader sees the old one or the new one, also after a crash.
-fn write_whole(path: &Path, bytes: &[u8]) -> std::io::Result<()> {
-    let folder = match path.parent() {
-        Some(folder) if !folder.as_os_str().is_empty() => folder,
-        _ => Path::new("."),
-    };
-    let mut file = tempfile::NamedTempFile::new_in(folder)?;
-    file.write_all(bytes)?;
-    file.as_file().sync_all()?;
-    file.persist(path).map_err(|error| error.error)?;
-    // The new name itself; where folders cannot be opened, the system takes care of it.
-    if let Ok(folder) = std::fs::File::open(folder) {
-        let _ = folder.sync_all();
-    }
-    Ok(())
 }
 
 /// A state that has been read, ready to be put in place.
