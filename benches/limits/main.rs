@@ -13,6 +13,8 @@ mod origin;
 mod schedule;
 mod space;
 mod store;
+#[cfg(feature = "snapshot")]
+mod yard;
 
 fn main() {
     // Cargo passes `--bench`; what else comes is the filter.

@@ -1,39 +1,16 @@
 //! Moments against the frames that they are kept of.
 
 use crate::harness::Table;
-use gerust::prelude::*;
+use crate::yard::yard;
 use gerust::runtime::Moments;
 use std::time::Instant;
-
-/// Carts on a yard; every tenth stands in the way of the one behind.
-fn yard() -> Runtime {
-    let mut runtime = Runtime::new();
-    runtime.set_threads(1).expect("one is always there");
-    runtime.add_kit(StandardKit).expect("its names are free");
-    let world = runtime.world_mut();
-    let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.4)));
-    let slab = Collider::solid(Aabb::from_center(
-        Vec3::NEG_Y,
-        Vec3::new(2000.0, 1.0, 2000.0),
-    ));
-    world.spawn((Transform::default(), slab));
-    world.spawn_many((0..3_000_u16).map(|i| {
-        let place = Transform::at(f32::from(i % 60) * 2.0, 0.4, f32::from(i / 60) * 2.0);
-        let speed = if i % 10 == 0 { 2.0 } else { 3.0 };
-        let body = Body::dynamic().with_velocity(Vec3::new(0.0, 0.0, speed));
-        (place, cube.clone(), body)
-    }));
-    runtime.run_frames(30).expect("nothing fails");
-    runtime
-}
 
 pub(crate) fn rows(table: &mut Table) {
     let name = "frame of 3000 carts that is kept, and not";
     if !table.wants(name) {
         return;
     }
-    let mut plain = yard();
-    let mut runtime = yard();
+    let [mut plain, mut runtime] = [(); 2].map(|()| yard(3_000, 60, 1));
     let mut moments = Moments::ring(60);
     // From then on, a moment takes the memory of the oldest one, as in a game that runs for longer than it can rewind.
     for _ in 0..60 {

@@ -3,33 +3,17 @@
 #[path = "../../benches/limits/harness.rs"]
 #[allow(dead_code, reason = "the other benches use the rest of it")]
 mod harness;
+#[path = "../../benches/limits/yard.rs"]
+mod yard;
 
-use gerust::prelude::*;
+use gerust::Runtime;
 use gerust_scene::{BlackBox, Recording};
 use harness::Table;
 use std::time::{Duration, Instant};
+use yard::yard;
 
 /// Frames of a round: single frames differ by more than a black box costs.
 const FRAMES: u64 = 10;
-
-/// Carts that roll over a yard; every tenth stands in the way of the one behind.
-fn yard(threads: usize) -> Runtime {
-    let mut runtime = Runtime::new();
-    runtime.set_threads(threads).expect("they can be started");
-    runtime.add_kit(StandardKit).expect("its names are free");
-    let world = runtime.world_mut();
-    let cube = Collider::solid(Aabb::from_center(Vec3::ZERO, Vec3::splat(0.4)));
-    let slab = Aabb::from_center(Vec3::NEG_Y, Vec3::new(2000.0, 1.0, 2000.0));
-    world.spawn((Transform::default(), Collider::solid(slab)));
-    world.spawn_many((0..10_000_u16).map(|i| {
-        let place = Transform::at(f32::from(i % 100) * 2.0, 0.4, f32::from(i / 100) * 2.0);
-        let speed = if i % 10 == 0 { 2.0 } else { 3.0 };
-        let body = Body::dynamic().with_velocity(Vec3::new(0.0, 0.0, speed));
-        (place, cube.clone(), body)
-    }));
-    runtime.run_frames(30).expect("nothing fails");
-    runtime
-}
 
 fn frames(runtime: &mut Runtime) -> Duration {
     let start = Instant::now();
@@ -47,7 +31,7 @@ fn main() {
         if !table.wants(&name) {
             continue;
         }
-        let (mut plain, mut runtime) = (yard(threads), yard(threads));
+        let (mut plain, mut runtime) = (yard(10_000, 100, threads), yard(10_000, 100, threads));
         let black_box = BlackBox::keeping(Duration::from_secs(1));
         runtime
             .add_kit(black_box.clone())

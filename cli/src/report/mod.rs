@@ -42,7 +42,8 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
     output::advance_to(&mut run, scene.frames())?;
     // Reading the world between frames would add to their times, so the scene runs a second time for that.
     let seen = look_through(engine, command, &scene)?;
-    let profile = Profile::of(run.report(), run.runtime().profiler());
+    let profiler = run.runtime().profiler();
+    let profile = Profile::of(run.report(), profiler);
     let plan = run.runtime().schedule().plan()?;
     let findings = run.runtime().findings()?;
     let comparison = match &before {
@@ -52,14 +53,13 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         }
         None => None,
     };
-    let report = run.report();
     let page = Page {
         version: env!("CARGO_PKG_VERSION"),
-        run: Summary::new(scene.path(), &report),
+        run: Summary::new(scene.path(), &profile.report),
         recording: None,
         profile: profile::Summary::new(scene.path(), run.runtime().threads(), &profile),
-        times: TimesView::of(run.runtime(), before.as_ref()),
-        threads: ThreadsView::of(run.runtime(), &plan),
+        times: TimesView::of(profiler, before.as_ref()),
+        threads: ThreadsView::of(profiler, &plan),
         playback: seen.playback,
         plan: PlanView::new(
             PlanOf::scene(&scene, scene.frames()),
@@ -71,7 +71,7 @@ pub(crate) fn run(engine: &Engine, command: &ReportCommand) -> Verdict {
         comparison,
     };
     write(command, target, &page)?;
-    Ok(report.all_held())
+    Ok(profile.report.all_held())
 }
 
 /// Writes the page of a recording. Nothing runs, so the times are those that were recorded.
@@ -84,12 +84,12 @@ fn of_recording(engine: &Engine, command: &ReportCommand, recording: &Recording)
     let before = runtime.world().memory();
     let playback = PlaybackView::of_recording(recording, &mut runtime, registry, command.every)?;
     let frame = recording.last_frame();
-    let profiler = runtime.profiler_mut();
-    profiler.keep_frames(usize::try_from(frame + 1).unwrap_or(usize::MAX));
-    recording.add_times_to(profiler)?;
+    let times = runtime.profiler_mut();
+    times.keep_frames(usize::try_from(frame + 1).unwrap_or(usize::MAX));
+    recording.add_times_to(times)?;
     profile::set_budgets(&mut runtime, &command.measuring.budget)?;
-    let report = recording.report(&runtime);
-    let profile = Profile::of(report.clone(), runtime.profiler());
+    let profiler = runtime.profiler();
+    let profile = Profile::of(recording.report(&runtime), profiler);
     let plan = runtime.schedule().plan()?;
     let of = PlanOf {
         file: recording.path().display().to_string(),
@@ -98,11 +98,11 @@ fn of_recording(engine: &Engine, command: &ReportCommand, recording: &Recording)
     };
     let page = Page {
         version: env!("CARGO_PKG_VERSION"),
-        run: Summary::of_recording(recording, &report),
+        run: Summary::of_recording(recording, &profile.report),
         recording: Some(RecordingView::new(recording)),
         profile: profile::Summary::new(recording.path(), runtime.threads(), &profile),
-        times: TimesView::of(&runtime, None),
-        threads: ThreadsView::of(&runtime, &plan),
+        times: TimesView::of(profiler, None),
+        threads: ThreadsView::of(profiler, &plan),
         playback,
         plan: PlanView::new(of, &runtime, &plan, None),
         memory: MemoryView::new(&command.scene, runtime.world(), frame, &before),

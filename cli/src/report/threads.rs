@@ -2,8 +2,7 @@
 
 use crate::output::milliseconds;
 use crate::profile::{Order, Timeline};
-use gerust::Runtime;
-use gerust::profile::{Category, FrameProfile};
+use gerust::profile::{Category, FrameProfile, Profiler};
 use gerust::schedule::Plan;
 use serde::Serialize;
 use std::collections::{BTreeSet, HashMap};
@@ -39,20 +38,19 @@ type BlockView = (usize, &'static str, u32, f64, f64, u8);
 
 impl ThreadsView {
     /// All frames, or if these are too many, the slowest and some of the others.
-    pub(super) fn of(runtime: &Runtime, plan: &Plan) -> Self {
+    pub(super) fn of(profiler: &Profiler, plan: &Plan) -> Self {
         let mut view = Self {
             names: Vec::new(),
             frames: Vec::new(),
         };
         let mut places = HashMap::new();
         let order = Order::of(plan);
-        let profiler = runtime.profiler();
         let all: Vec<&FrameProfile> = profiler.frames().collect();
         let lengths = all
             .iter()
             .map(|frame| (frame.spans().len(), frame.duration()));
         for place in chosen(&lengths.collect::<Vec<_>>()) {
-            let timeline = Timeline::of("", runtime, all[place], &order);
+            let timeline = Timeline::of(profiler, all[place], &order);
             let lanes = timeline.lanes.into_iter().map(|lane| LaneView {
                 levels: lane.levels,
                 blocks: lane

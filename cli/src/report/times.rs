@@ -2,8 +2,7 @@
 
 use crate::output::milliseconds;
 use crate::profile::{FrameTimes, PartKind};
-use gerust::Runtime;
-use gerust::profile::RecordedProfile;
+use gerust::profile::{Profiler, RecordedProfile};
 use serde::Serialize;
 use std::collections::BTreeMap;
 
@@ -41,8 +40,8 @@ struct PartView {
 }
 
 impl TimesView {
-    pub(super) fn of(runtime: &Runtime, before: Option<&RecordedProfile>) -> Self {
-        let times = FrameTimes::of("", runtime, MOST_COLUMNS);
+    pub(super) fn of(profiler: &Profiler, before: Option<&RecordedProfile>) -> Self {
+        let times = FrameTimes::of(profiler, MOST_COLUMNS);
         let frames: Vec<u64> = times.columns.iter().map(|column| column.first).collect();
         let by_part = (0..times.parts.len()).map(|part| {
             let columns = times.columns.iter();
@@ -60,7 +59,7 @@ impl TimesView {
                 .map(|column| column.is_warm_up)
                 .collect(),
             over: times.columns.iter().map(|column| column.is_over).collect(),
-            counters: counters_of(runtime, &frames),
+            counters: counters_of(profiler, &frames),
             before: before.map(|before| before_by_column(before, &frames)),
             parts: times
                 .parts
@@ -87,9 +86,9 @@ fn rounded(milliseconds: f64) -> f64 {
 }
 
 /// The counters of the first frame of each column.
-fn counters_of(runtime: &Runtime, frames: &[u64]) -> BTreeMap<&'static str, Vec<Option<u64>>> {
+fn counters_of(profiler: &Profiler, frames: &[u64]) -> BTreeMap<&'static str, Vec<Option<u64>>> {
     let mut counters: BTreeMap<&'static str, Vec<Option<u64>>> = BTreeMap::new();
-    for frame in runtime.profiler().frames() {
+    for frame in profiler.frames() {
         let Ok(column) = frames.binary_search(&frame.number()) else {
             continue;
         };

@@ -222,11 +222,11 @@ impl World {
 
     /// Types are registered and watched one after the other and stay so, so equal numbers mean equal types.
     fn kept_others(&self, previous: Option<&KeptWorld>) -> Arc<Others> {
-        let mut watched = self.types.iter().filter(|known| known.is_watched());
+        let watched = self.types.iter().filter(|known| known.is_watched());
         let numbers = [
             self.registered_globals.len(),
             self.registered_events.len(),
-            watched.by_ref().count(),
+            watched.count(),
         ];
         match previous.map(|previous| &previous.registered) {
             Some(known)

@@ -1,7 +1,5 @@
 //! The time of each frame, divided among systems.
 
-use super::measured_how;
-use gerust::Runtime;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
 use std::collections::HashMap;
 use std::time::Duration;
@@ -13,8 +11,6 @@ const SPIKES: usize = 2;
 
 /// What the picture shows.
 pub(crate) struct FrameTimes {
-    pub(crate) title: String,
-    pub(crate) measured: String,
     pub(crate) budget: Duration,
     /// From the bottom of the stack upwards.
     pub(crate) parts: Vec<Part>,
@@ -69,8 +65,7 @@ enum Owner<'p> {
 
 impl FrameTimes {
     /// Groups the frames into at most the given number of columns.
-    pub(crate) fn of(title: &str, runtime: &Runtime, most_columns: usize) -> Self {
-        let profiler = runtime.profiler();
+    pub(crate) fn of(profiler: &Profiler, most_columns: usize) -> Self {
         let owned: Vec<(&FrameProfile, HashMap<Owner<'_>, f64>)> = profiler
             .frames()
             .map(|frame| (frame, divide(profiler, frame)))
@@ -98,8 +93,6 @@ impl FrameTimes {
             })
             .collect();
         Self {
-            title: title.to_owned(),
-            measured: measured_how(runtime),
             budget: profiler.budget(),
             parts: named_parts(&owners, &columns),
             frames_per_column,

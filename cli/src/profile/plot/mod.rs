@@ -14,7 +14,6 @@ pub(crate) use threads::{Order, Timeline};
 use crate::arguments::ProfileCommand;
 use crate::failure::Failure;
 use crate::picture::PictureFile;
-use gerust::Runtime;
 use gerust::profile::{Category, FrameProfile};
 use gerust_scene::SceneRun;
 use std::path::Path;
@@ -63,20 +62,13 @@ impl Pictures {
         ];
         let told = files.map(|(file, what)| format!("wrote {}: {what}", file.path().display()));
         let size = command.size;
-        self.frames.paint(
-            size,
-            &FrameTimes::of(run.scene().title(), run.runtime(), MOST_COLUMNS),
-        )?;
-        self.systems.paint(size, &SystemTimes::of(run))?;
-        self.threads.paint(
-            size,
-            &Timeline::of(
-                run.scene().title(),
-                run.runtime(),
-                chosen,
-                &Order::of(&plan),
-            ),
-        )?;
+        let profiler = run.runtime().profiler();
+        let frames = FrameTimes::of(profiler, MOST_COLUMNS);
+        self.frames.paint(size, &Captioned::of(run, &frames))?;
+        let systems = SystemTimes::of(profiler);
+        self.systems.paint(size, &Captioned::of(run, &systems))?;
+        let threads = Timeline::of(profiler, chosen, &Order::of(&plan));
+        self.threads.paint(size, &Captioned::of(run, &threads))?;
         told.iter().for_each(|told| tracing::info!("{told}"));
         Ok(())
     }
@@ -106,17 +98,26 @@ fn chosen_frame(run: &SceneRun, wanted: Option<u64>) -> Result<&FrameProfile, Fa
     })
 }
 
-/// What stands in the corner of each picture.
-fn measured_how(runtime: &Runtime) -> String {
-    format!(
-        "{} build, {} {}",
-        gerust::profile::build(),
-        runtime.threads(),
-        match runtime.threads() {
+/// A picture of some times, with the title of the run and how it was measured.
+struct Captioned<'c, T> {
+    title: &'c str,
+    measured: String,
+    times: &'c T,
+}
+
+impl<'c, T> Captioned<'c, T> {
+    fn of(run: &'c SceneRun, times: &'c T) -> Self {
+        let threads = run.runtime().threads();
+        let noun = match threads {
             1 => "thread",
             _ => "threads",
+        };
+        Self {
+            title: run.scene().title(),
+            measured: format!("{} build, {threads} {noun}", gerust::profile::build()),
+            times,
         }
-    )
+    }
 }
 
 #[cfg(test)]

@@ -1,5 +1,6 @@
 //! Paints the time of each frame as a stack of its parts.
 
+use super::Captioned;
 use super::frames::{FrameTimes, PartKind};
 use super::sheet::{self, Error, SMALL_SIZE, TEXT_SIZE, tick};
 use crate::font::FAMILY;
@@ -43,25 +44,26 @@ fn colour(kind: PartKind) -> RGBColor {
     }
 }
 
-impl Painting for FrameTimes {
+impl Painting for Captioned<'_, FrameTimes> {
     fn paint<B: DrawingBackend>(&self, area: &DrawingArea<B, Shift>) -> Result<(), Error<B>> {
+        let times = self.times;
         let below = format!(
             "time of each frame by part{}; {}{}",
-            match self.is_scaled {
+            match times.is_scaled {
                 true => ": the work of all threads, scaled to the length of the frame",
                 false => "",
             },
             self.measured,
-            match self.frames_per_column {
+            match times.frames_per_column {
                 1 => String::new(),
                 several => format!("; the slowest of {several} frames each"),
             }
         );
-        let rest = sheet::begin(area, &self.title, &below)?;
+        let rest = sheet::begin(area, self.title, &below)?;
         let (width, _) = rest.dim_in_pixel();
         let (chart, legend) = rest.split_horizontally(width.saturating_sub(LEGEND_WIDTH));
-        self.paint_chart(&chart)?;
-        self.paint_legend(&legend)?;
+        times.paint_chart(&chart)?;
+        times.paint_legend(&legend)?;
         area.present()
     }
 }

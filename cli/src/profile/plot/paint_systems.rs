@@ -1,6 +1,7 @@
 //! Paints how the times of each system spread: a line from the 5th to the 95th percentile, a box from the 25th to the 75th,
 //! the median and the worst.
 
+use super::Captioned;
 use super::sheet::{self, Error, SMALL_SIZE, TEXT_SIZE, tick};
 use super::systems::{Row, SystemTimes};
 use crate::output::time;
@@ -20,34 +21,35 @@ const ROW_HEIGHT: std::ops::RangeInclusive<u32> = 15..=40;
 
 type Panel<'a, B> = ChartContext<'a, B, Cartesian2d<LogCoord<f64>, RangedCoordf64>>;
 
-impl Painting for SystemTimes {
+impl Painting for Captioned<'_, SystemTimes> {
     fn paint<B: DrawingBackend>(&self, area: &DrawingArea<B, Shift>) -> Result<(), Error<B>> {
+        let times = self.times;
         let below = format!(
             "how the time per frame of each system spreads over {} frames; {}",
-            self.frames, self.measured
+            times.frames, self.measured
         );
-        let rest = sheet::begin(area, &self.title, &below)?;
+        let rest = sheet::begin(area, self.title, &below)?;
         let (width, height) = rest.dim_in_pixel();
         let room = height.saturating_sub(FOOT_HEIGHT).max(*ROW_HEIGHT.start());
         let fit = (room / ROW_HEIGHT.start()) as usize;
         // The last line says how many are left out.
-        let shown = if self.rows.len() > fit {
+        let shown = if times.rows.len() > fit {
             fit - 1
         } else {
-            self.rows.len()
+            times.rows.len()
         };
-        let row_height = (room / self.rows.len().clamp(1, fit) as u32)
+        let row_height = (room / times.rows.len().clamp(1, fit) as u32)
             .clamp(*ROW_HEIGHT.start(), *ROW_HEIGHT.end());
-        let lines = self.rows.len().min(fit).max(1) as u32;
+        let lines = times.rows.len().min(fit).max(1) as u32;
         let (chart, foot) = rest.split_vertically(lines * row_height + 30);
         let (names, chart) = chart.split_horizontally(NAMES_WIDTH);
         let (chart, figures) =
             chart.split_horizontally(width.saturating_sub(NAMES_WIDTH + FIGURES_WIDTH).max(60));
-        self.paint_rows(&chart, shown, lines)?;
+        times.paint_rows(&chart, shown, lines)?;
         let middle = |place: usize| {
             place as i32 * row_height as i32 + (row_height as i32 - SMALL_SIZE) / 2 + 4
         };
-        for (place, row) in self.rows[..shown].iter().enumerate() {
+        for (place, row) in times.rows[..shown].iter().enumerate() {
             let name = sheet::fitted(&names, &row.name, SMALL_SIZE, NAMES_WIDTH - 24)?;
             let at = (NAMES_WIDTH as i32 - 8, middle(place));
             sheet::write(&names, &name, at, SMALL_SIZE, &INK, HPos::Right)?;
@@ -61,10 +63,10 @@ impl Painting for SystemTimes {
                 HPos::Left,
             )?;
         }
-        if shown < self.rows.len() {
+        if shown < times.rows.len() {
             let more = format!(
                 "{} more, which take less, are left out",
-                self.rows.len() - shown
+                times.rows.len() - shown
             );
             let at = (NAMES_WIDTH as i32 - 8, middle(shown));
             sheet::write(&names, &more, at, SMALL_SIZE, &STEEL, HPos::Right)?;

@@ -1,5 +1,6 @@
 //! Paints what ran where in one frame.
 
+use super::Captioned;
 use super::sheet::{self, Error, SMALL_SIZE, TEXT_SIZE, tick};
 use super::threads::{Block, Lane, Timeline};
 use crate::output::time;
@@ -19,23 +20,24 @@ const GAP: f64 = 0.5;
 
 type Panel<'a, B> = ChartContext<'a, B, Cartesian2d<RangedCoordf64, RangedCoordf64>>;
 
-impl Painting for Timeline {
+impl Painting for Captioned<'_, Timeline> {
     fn paint<B: DrawingBackend>(&self, area: &DrawingArea<B, Shift>) -> Result<(), Error<B>> {
+        let times = self.times;
         let below = format!(
             "what ran where in frame {}, which took {}, {} the budget of {}; {}",
-            self.frame,
-            time(self.took),
-            if self.took > self.budget {
+            times.frame,
+            time(times.took),
+            if times.took > times.budget {
                 "over"
             } else {
                 "within"
             },
-            time(self.budget),
+            time(times.budget),
             self.measured
         );
-        let rest = sheet::begin(area, &self.title, &below)?;
+        let rest = sheet::begin(area, self.title, &below)?;
         let (_, height) = rest.dim_in_pixel();
-        let levels: f64 = self
+        let levels: f64 = times
             .lanes
             .iter()
             .map(|lane| f64::from(lane.levels) + GAP)
@@ -44,8 +46,8 @@ impl Painting for Timeline {
         let chart_height = room.min((levels * f64::from(HIGHEST_LEVEL)) as u32) + 34;
         let (chart, foot) = rest.split_vertically(chart_height);
         let (names, chart) = chart.split_horizontally(NAMES_WIDTH);
-        self.paint_lanes(&names, &chart, levels)?;
-        self.paint_foot(&foot)?;
+        times.paint_lanes(&names, &chart, levels)?;
+        times.paint_foot(&foot)?;
         area.present()
     }
 }

@@ -1,13 +1,9 @@
 //! How the times of each system spread.
 
-use super::measured_how;
-use gerust::profile::{Category, Statistic};
-use gerust_scene::SceneRun;
+use gerust::profile::{Category, Profiler, Statistic};
 
 /// What the picture shows.
 pub(super) struct SystemTimes {
-    pub(super) title: String,
-    pub(super) measured: String,
     /// Milliseconds.
     pub(super) frame_budget: f64,
     pub(super) frames: usize,
@@ -30,15 +26,12 @@ pub(super) struct Row {
 }
 
 impl SystemTimes {
-    pub(super) fn of(run: &SceneRun) -> Self {
-        let profiler = run.runtime().profiler();
+    pub(super) fn of(profiler: &Profiler) -> Self {
         let statistics = profiler.statistics();
         let is_shown = |statistic: &&Statistic| {
             matches!(statistic.category(), Category::Frame | Category::System)
         };
         Self {
-            title: run.scene().title().to_owned(),
-            measured: measured_how(run.runtime()),
             frame_budget: profiler.budget().as_secs_f64() * 1e3,
             frames: statistics.first().map_or(0, Statistic::frames),
             rows: statistics.iter().filter(is_shown).map(Row::of).collect(),

@@ -85,7 +85,7 @@ fn count(pixels: &[u8], color: [u8; 3], left: u32, right: u32) -> usize {
 fn frames_show_warm_up_budget_and_what_is_over_it() {
     for systems in [1, 40] {
         with_run(systems, |run| {
-            let times = FrameTimes::of("t", run.runtime(), MOST_COLUMNS);
+            let times = FrameTimes::of(run.runtime().profiler(), MOST_COLUMNS);
             assert_eq!((times.columns.len(), times.frames_per_column), (60, 1));
             let over: Vec<u64> = times
                 .columns
@@ -94,7 +94,7 @@ fn frames_show_warm_up_budget_and_what_is_over_it() {
                 .map(|column| column.first)
                 .collect();
             assert_eq!(over, [50]);
-            let pixels = painted(&times);
+            let pixels = painted(&Captioned::of(run, &times));
             // A tenth of the chart is warm-up, the budget goes across all of it, and the legend has none of either.
             assert!(count(&pixels, WARM_UP, 72, 160) > 20_000);
             assert_eq!(count(&pixels, WARM_UP, 180, 1280), 0);
@@ -107,14 +107,23 @@ fn frames_show_warm_up_budget_and_what_is_over_it() {
 fn every_system_has_a_row_and_the_critical_path_is_outlined() {
     for systems in [1, 40] {
         with_run(systems, |run| {
-            let pixels = painted(&SystemTimes::of(run));
+            let profiler = run.runtime().profiler();
+            let rows = SystemTimes::of(profiler);
+            let pixels = painted(&Captioned::of(run, &rows));
             assert!(count(&pixels, INK, 240, 1130) > 20 * systems as usize);
             let plan = run.runtime().schedule().plan().expect("the order holds");
             let frame = chosen_frame(run, None).expect("frames were measured");
             assert_eq!(frame.number(), 50);
-            let timeline = Timeline::of("t", run.runtime(), frame, &Order::of(&plan));
+            let timeline = Timeline::of(profiler, frame, &Order::of(&plan));
             assert_eq!(timeline.path[0].0, "quay work 0");
-            assert!(count(&painted(&timeline), VERMILION, 90, 1270) > 1_000);
+            assert!(
+                count(
+                    &painted(&Captioned::of(run, &timeline)),
+                    VERMILION,
+                    90,
+                    1270
+                ) > 1_000
+            );
         });
     }
 }

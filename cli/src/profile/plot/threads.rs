@@ -1,7 +1,5 @@
 //! What ran where in one frame, and what its end waited for.
 
-use super::measured_how;
-use gerust::Runtime;
 use gerust::profile::{Category, FrameProfile, Profiler, Span};
 use gerust::schedule::Plan;
 use std::collections::{HashMap, HashSet};
@@ -9,8 +7,6 @@ use std::time::Duration;
 
 /// What the picture shows.
 pub(crate) struct Timeline {
-    pub(crate) title: String,
-    pub(crate) measured: String,
     pub(crate) frame: u64,
     pub(crate) took: Duration,
     pub(crate) budget: Duration,
@@ -41,13 +37,7 @@ pub(crate) struct Block {
 const MOST_LEVELS: u32 = 4;
 
 impl Timeline {
-    pub(crate) fn of(
-        title: &str,
-        runtime: &Runtime,
-        frame: &FrameProfile,
-        order: &Order<'_>,
-    ) -> Self {
-        let profiler = runtime.profiler();
+    pub(crate) fn of(profiler: &Profiler, frame: &FrameProfile, order: &Order<'_>) -> Self {
         let path = path_of(profiler, frame, order);
         let mut threads: Vec<u32> = frame.spans().iter().map(Span::thread).collect();
         threads.sort_unstable();
@@ -85,8 +75,6 @@ impl Timeline {
         });
         let on_path = path.iter().map(|&place| &frame.spans()[place]);
         Self {
-            title: title.to_owned(),
-            measured: measured_how(runtime),
             frame: frame.number(),
             took: frame.duration(),
             budget: profiler.budget(),
