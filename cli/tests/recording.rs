@@ -289,7 +289,7 @@ fn what_a_recording_holds_is_listed() {
         "low tide\n",
         "  frames          0 to 30, 0.50 s; 20 to 50 in the program\n",
         "  failed          frame 30: system `tide` panicked in phase Simulate of frame 50",
-        "  not registered  Unknown; so they are not recorded\n",
+        "  missing         Unknown (not registered)\n",
         "  times           of 31 frames\n",
         "  state           exact in frame 0",
     ] {

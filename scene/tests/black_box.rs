@@ -566,7 +566,7 @@ fn exact_program() -> Runtime {
 }
 
 #[test]
-fn a_program_goes_on_from_a_black_box_as_it_went() {
+fn a_program_continues_from_a_recording_as_before() {
     let counts: &[usize] = match cfg!(feature = "parallel") {
         true => &[1, 8],
         false => &[1],

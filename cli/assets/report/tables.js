@@ -22,7 +22,7 @@ function showHeader() {
       ["over the budget", `${frame["frames-over-budget"]} of ${data.profile["frames-measured"]}`],
     ]),
     ["left over", leftOver(run["left-over"])],
-    ["not registered, so not recorded", (recording?.missing ?? []).join(", ") || null],
+    ["missing, because not registered", (recording?.missing ?? []).join(", ") || null],
     ["gerust", recording === null ? `${data.version}, ${run.build} build` : data.version],
   ];
   byId("facts").append(...facts.filter(([, value]) => value !== null).map(([name, value]) => el("div", {}, el("dt", {}, name), el("dd", {}, value))));

@@ -83,10 +83,7 @@ impl<'r> RecordingView<'r> {
         }
         if !self.missing.is_empty() {
             let names = self.missing.join(", ");
-            line(
-                "not registered",
-                &format!("{names}; so they are not recorded"),
-            );
+            line("missing", &format!("{names} (not registered)"));
         }
         if self.frames_with_times > 0 {
             line("times", &format!("of {} frames", self.frames_with_times));

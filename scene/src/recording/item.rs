@@ -223,7 +223,7 @@ pub(super) fn unwrapped(bytes: &[u8], before: u64) -> Result<Unwrapped, String> 
         other => format!("it is no CBOR: {other}"),
     })?;
     let length = bytes.len() - rest.len();
-    let unexpected = || String::from("it is no item of a recording");
+    let unexpected = || String::from("it does not have the form of a recording");
     let Value::Array(parts) = value else {
         return Err(unexpected());
     };
